@@ -1,0 +1,84 @@
+import { type ComplexFft, complexFft } from '../dsp/fft'
+
+const FLOOR = 1e-9
+const MAX_ROUNDS = 16
+/** the envelope may lie this far below a partial, in natural log units (2 dB) */
+const TOLERANCE = (2 * Math.log(10)) / 20
+
+/**
+ * The spectral envelope that rests on the partials of one spectrum column, as natural log magnitudes.
+ *
+ * Shape   `magnitudes` and the result are `[fftFrames / 2 + 1]`.
+ * Method  cepstral smoothing, repeated on the larger of spectrum and envelope until no partial stands out by more than
+ *         2 dB. The cepstral order is half the pitch period where the cepstrum shows one between 60 and 500 Hz,
+ *         otherwise that of a 200 Hz voice.
+ * Source  Röbel & Rodet 2005, "Efficient Spectral Envelope Estimation and its Application to Pitch Shifting".
+ */
+export function createTrueEnvelope(fftFrames: number, sampleRate: number) {
+  const fft: ComplexFft = complexFft(fftFrames)
+  const half = fftFrames / 2
+  const work = fft.create()
+  const cepstrum = fft.create()
+  const logs = new Float64Array(half + 1)
+  const envelope = new Float64Array(half + 1)
+  const target = new Float64Array(half + 1)
+
+  function toCepstrum(values: Float64Array) {
+    for (let k = 0; k <= half; k++) {
+      const value = values[k] as number
+      work[2 * k] = value
+      work[2 * k + 1] = 0
+      if (k > 0 && k < half) {
+        work[2 * (fftFrames - k)] = value
+        work[2 * (fftFrames - k) + 1] = 0
+      }
+    }
+    fft.inverse(cepstrum, work)
+  }
+
+  function orderFromPitch(): number {
+    const low = Math.max(2, Math.floor(sampleRate / 500))
+    const high = Math.min(half - 1, Math.ceil(sampleRate / 60))
+    let best = 0
+    let bestAt = 0
+    let sum = 0
+    for (let q = low; q <= high; q++) {
+      const level = cepstrum[2 * q] as number
+      sum += level * level
+      if (level > best) {
+        best = level
+        bestAt = q
+      }
+    }
+    const spread = Math.sqrt(sum / Math.max(1, high - low + 1))
+    const period = best > 4 * spread ? bestAt : sampleRate / 200
+    return Math.max(8, Math.min(half / 2, Math.round(period / 2)))
+  }
+
+  return (magnitudes: Float64Array): Float64Array => {
+    for (let k = 0; k <= half; k++) logs[k] = Math.log(Math.max(FLOOR, magnitudes[k] as number))
+    toCepstrum(logs)
+    const order = orderFromPitch()
+    target.set(logs)
+    for (let round = 0; round < MAX_ROUNDS; round++) {
+      if (round > 0) toCepstrum(target)
+      for (let q = 1; q < fftFrames; q++) {
+        const distance = Math.min(q, fftFrames - q)
+        // a Hamming-shaped lifter keeps the smoothing kernel positive, so the envelope does not ring
+        const keep = distance > order ? 0 : 0.54 + 0.46 * Math.cos((Math.PI * distance) / order)
+        cepstrum[2 * q] = (cepstrum[2 * q] as number) * keep
+        cepstrum[2 * q + 1] = 0
+      }
+      fft.forward(work, cepstrum)
+      let worst = 0
+      for (let k = 0; k <= half; k++) {
+        const value = work[2 * k] as number
+        envelope[k] = value
+        worst = Math.max(worst, (logs[k] as number) - value)
+        target[k] = Math.max(logs[k] as number, value)
+      }
+      if (worst < TOLERANCE) break
+    }
+    return envelope
+  }
+}

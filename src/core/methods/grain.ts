@@ -1,0 +1,180 @@
+import { frameCount } from '../audio/block'
+import { drawAt } from '../dsp/random'
+import { createSincReader } from '../dsp/sinc'
+import { asOutput } from '../timeline/axes'
+import { defineMethod, type MethodInput } from './method'
+import { overlapAddVoice, type SegmentMaker } from './overlapAdd'
+import { choice, number, type SettingsOf } from './settings'
+
+const schema = {
+  grainMs: number({
+    label: 'Grain',
+    unit: 'ms',
+    min: 5,
+    max: 500,
+    default: 80,
+    scale: 'log',
+    trades: 'Longer keeps words and chords whole; shorter turns them to dust.',
+  }),
+  overlap: number({
+    label: 'Overlap',
+    unit: '×',
+    min: 2,
+    max: 16,
+    default: 4,
+    trades: 'More is denser and smoother; less lets single grains be heard.',
+  }),
+  jitterMs: number({
+    label: 'Position jitter',
+    unit: 'ms',
+    min: 0,
+    max: 500,
+    step: 0.1,
+    default: 12,
+    trades: 'More hides repeats in long stretches and blurs rhythm.',
+  }),
+  pitchJitterCents: number({
+    label: 'Pitch jitter',
+    unit: 'cents',
+    min: 0,
+    max: 1200,
+    default: 0,
+    trades: 'A little thickens; a lot scatters the pitch.',
+  }),
+  reversePercent: number({
+    label: 'Reversed',
+    unit: '%',
+    min: 0,
+    max: 100,
+    default: 0,
+    trades: 'Share of grains played backwards.',
+  }),
+  spreadPercent: number({
+    label: 'Spread',
+    unit: '%',
+    min: 0,
+    max: 100,
+    default: 0,
+    trades: 'Throws grains left and right; 0 keeps the image of the source.',
+  }),
+  shape: choice({
+    label: 'Shape',
+    options: [
+      { value: 'bell', label: 'Bell' },
+      { value: 'plateau', label: 'Plateau' },
+      { value: 'fall', label: 'Fall' },
+    ],
+    default: 'bell',
+    trades: 'Bell is smoothest, plateau is fuller, fall makes every grain a small strike.',
+  }),
+}
+
+/**
+ * A cloud of short windowed pieces of the source. Each grain's place, pitch, direction and side are drawn from the seed
+ * and its own number, so any part of the result can be made without what came before. Grains carry the pitch
+ * themselves, by being read faster or slower.
+ * Source  Roads 2001, "Microsound", chapter 3.
+ */
+export const grain = defineMethod({
+  id: 'grain',
+  label: 'Grain cloud',
+  family: 'granular',
+  use: 'Deliberate texture, 2 to 50 times: dust, shimmer, blur.',
+  needs: [],
+  exactSeek: true,
+  tiesPitchToSpeed: false,
+  timesRealTime: 40,
+  settings: schema,
+  latencyFrames: (settings, sampleRate) => Math.ceil(((settings.grainMs + settings.jitterMs) / 1000) * sampleRate),
+  open: (input) => overlapAddVoice(createCloud(input)),
+})
+
+const READ_WIDTH = 32
+/** grains that lie this far apart in the source no longer add up in phase */
+const COHERENCE_SECONDS = 0.001
+
+function createCloud(input: MethodInput<typeof schema>): SegmentMaker {
+  const { source, map, pitch, settings, seed } = input
+  const { sampleRate } = source
+  const sourceFrames = frameCount(source)
+  const wantedFrames = Math.max(16, (settings.grainMs / 1000) * sampleRate)
+  const hop = Math.max(4, Math.round(wantedFrames / settings.overlap))
+  // grains span whole hops, so that their windows add up evenly
+  const length = hop * Math.round(settings.overlap)
+  const window = shapeWindow(settings.shape, length)
+  const jitterFrames = (settings.jitterMs / 1000) * sampleRate
+  const amplitudeSum = window.reduce((sum, w) => sum + w, 0) / hop
+  const powerSum = Math.sqrt(window.reduce((sum, w) => sum + w * w, 0) / hop)
+  const scratch = source.channels.map(() => new Float32Array(1))
+
+  return {
+    channelCount: source.channels.length,
+    hop,
+    length,
+    lead: -(length >> 1),
+    reset() {},
+    addSegment(k, sum) {
+      const draw = (slot: number) => drawAt(seed, k, slot)
+      const centre = asOutput(k * hop)
+      const place = map.sourceAt(centre) + jitterFrames * (2 * draw(0) - 1)
+      const ratio = pitch.ratioAt(centre) * 2 ** ((settings.pitchJitterCents / 1200) * (2 * draw(1) - 1))
+      const backwards = draw(2) * 100 < settings.reversePercent
+      const apart = hop * Math.abs(map.speedAt(centre) - (backwards ? -ratio : ratio)) + jitterFrames
+      const mixing = Math.exp(-apart / (COHERENCE_SECONDS * sampleRate))
+      const gain = 1 / (amplitudeSum ** mixing * powerSum ** (1 - mixing))
+      const gains = sideGains(settings, draw(3), gain)
+      const half = length >> 1
+      if (ratio === 1) {
+        const start = Math.round(place)
+        for (let c = 0; c < sum.length; c++) {
+          const into = sum[c] as Float32Array
+          const from = source.channels[c] as Float32Array
+          const level = gains[c & 1] as number
+          for (let i = 0; i < length; i++) {
+            const at = backwards ? start - (i - half) : start + (i - half)
+            if (at >= 0 && at < sourceFrames) {
+              into[i] = (into[i] as number) + level * (window[i] as number) * (from[at] as number)
+            }
+          }
+        }
+        return
+      }
+      // cut-offs in steps of an eighth octave: a jittered pitch must not ask for a new kernel with every grain
+      const reader = createSincReader(READ_WIDTH, ratio > 1 ? 2 ** (Math.ceil(Math.log2(ratio) * 8) / 8) : 1)
+      const step = backwards ? -ratio : ratio
+      for (let i = 0; i < length; i++) {
+        const at = place + step * (i - half)
+        if (at < -reader.reachFrames || at > sourceFrames + reader.reachFrames) continue
+        reader.readInto(source.channels, at, scratch, 0)
+        const w = window[i] as number
+        for (let c = 0; c < sum.length; c++) {
+          const into = sum[c] as Float32Array
+          into[i] = (into[i] as number) + (gains[c & 1] as number) * w * ((scratch[c] as Float32Array)[0] as number)
+        }
+      }
+    },
+  }
+}
+
+/** Gains of left and right (even and odd channels) at constant power; both 1 at the middle. */
+function sideGains(settings: SettingsOf<typeof schema>, draw: number, gain: number): [number, number] {
+  if (settings.spreadPercent === 0) return [gain, gain]
+  const angle = (Math.PI / 4) * (1 + (settings.spreadPercent / 100) * (2 * draw - 1))
+  return [Math.SQRT2 * gain * Math.cos(angle), Math.SQRT2 * gain * Math.sin(angle)]
+}
+
+function shapeWindow(shape: string, length: number): Float64Array {
+  return Float64Array.from({ length }, (_, i) => {
+    const t = (i + 0.5) / length
+    if (shape === 'plateau') {
+      const edge = Math.min(1, Math.min(t, 1 - t) / 0.25)
+      return 0.5 - 0.5 * Math.cos(Math.PI * edge)
+    }
+    if (shape === 'fall') {
+      const rise = Math.min(1, t / 0.03)
+      const release = Math.min(1, (1 - t) / 0.1)
+      return (0.5 - 0.5 * Math.cos(Math.PI * rise)) * Math.exp(-4 * t) * (0.5 - 0.5 * Math.cos(Math.PI * release))
+    }
+    return 0.5 - 0.5 * Math.cos(2 * Math.PI * t)
+  })
+}

@@ -1,0 +1,58 @@
+import type { AudioBlock, Channels } from '../audio/block'
+import type { PitchLine } from '../timeline/pitchLine'
+import type { TimeMap } from '../timeline/timeMap'
+import type { SettingsOf, SettingsSchema, SettingValues } from './settings'
+
+export type Family = 'transient' | 'tonal' | 'granular' | 'layered' | 'speed'
+
+/** All that a method gets to see of what the user wants. */
+export interface MethodInput<S extends SettingsSchema = SettingsSchema> {
+  readonly source: AudioBlock
+  /** output → source position */
+  readonly map: TimeMap
+  readonly pitch: PitchLine
+  readonly settings: SettingsOf<S>
+  /** where all randomness comes from */
+  readonly seed: number
+}
+
+/**
+ * A result that is pulled. `read(outputFrame, out)` fills `out[c]` with the frames from `outputFrame` on, as many as
+ * the arrays hold. Reading on from where the last read ended is the normal case and gives the same samples whatever the
+ * block lengths. Reading elsewhere is a seek: what carries state from frame to frame starts afresh there, so the same
+ * seek gives the same samples, at the same level and pitch; `exactSeek` methods give the very samples of a straight read.
+ */
+export interface Voice {
+  read(outputFrame: number, out: Channels): void
+}
+
+export interface Method<S extends SettingsSchema = SettingsSchema> {
+  readonly id: string
+  readonly label: string
+  readonly family: Family
+  /** what it is for, in one line */
+  readonly use: string
+  readonly settings: S
+  /** analyses that must be ready before it can start */
+  readonly needs: readonly string[]
+  /** whether a seek gives the very samples of a straight read */
+  readonly exactSeek: boolean
+  /** true where length and pitch are one thing: then both turn the one speed */
+  readonly tiesPitchToSpeed: boolean
+  /** frames of source around a moment that must be known before it can sound */
+  latencyFrames(settings: SettingsOf<S>, sampleRate: number): number
+  /** seconds of stereo sound made per second of one core, measured by `npm run bench` */
+  readonly timesRealTime: number
+  open(input: MethodInput<S>): Voice
+}
+
+/** A method with its settings type hidden, as a registry holds it; values are checked before they come here. */
+export type AnyMethod = Omit<Method, 'latencyFrames' | 'open'> & {
+  latencyFrames(settings: SettingValues, sampleRate: number): number
+  open(input: Omit<MethodInput, 'settings'> & { readonly settings: SettingValues }): Voice
+}
+
+/** Type a method by its own settings, and hand it out without them. */
+export function defineMethod<S extends SettingsSchema>(method: Method<S>): AnyMethod {
+  return method as unknown as AnyMethod
+}

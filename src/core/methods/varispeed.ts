@@ -1,0 +1,51 @@
+import { createSincReader, type SincReader } from '../dsp/sinc'
+import { asOutput } from '../timeline/axes'
+import { defineMethod } from './method'
+import { number } from './settings'
+
+/**
+ * Reads the source faster or slower; the pitch follows. Windowed-sinc interpolation whose cut-off follows the speed, so
+ * that nothing folds back. Stretch and pitch are one thing here: both arrive folded into the time map.
+ * Source  Smith & Gossett 1984, "A Flexible Sampling-Rate Conversion Method".
+ */
+export const varispeed = defineMethod({
+  id: 'varispeed',
+  label: 'Varispeed',
+  family: 'speed',
+  use: 'Like a tape: slides, clean octave drops, the honest reference. Pitch follows speed.',
+  needs: [],
+  exactSeek: true,
+  tiesPitchToSpeed: true,
+  timesRealTime: 40,
+  settings: {
+    width: number({
+      label: 'Kernel width',
+      unit: 'taps',
+      min: 16,
+      max: 192,
+      step: 16,
+      default: 96,
+      trades: 'Wider keeps more of the top octave; narrower is lighter.',
+    }),
+  },
+  latencyFrames: (settings) => settings.width / 2,
+  open({ source, map, settings }) {
+    const width = 2 * Math.round(settings.width / 2)
+    let reader: SincReader | undefined
+    let readerSpeed = Number.NaN
+    return {
+      read(outputFrame, out) {
+        const frames = out[0]?.length ?? 0
+        for (let i = 0; i < frames; i++) {
+          const output = asOutput(outputFrame + i)
+          const speed = map.speedAt(output)
+          if (!reader || speed !== readerSpeed) {
+            reader = createSincReader(width, speed)
+            readerSpeed = speed
+          }
+          reader.readInto(source.channels, map.sourceAt(output), out, i)
+        }
+      },
+    }
+  },
+})

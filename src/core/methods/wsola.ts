@@ -1,0 +1,171 @@
+import type { AudioBlock } from '../audio/block'
+import { frameCount } from '../audio/block'
+import { complexFft } from '../dsp/fft'
+import { hann } from '../dsp/window'
+import { asOutput } from '../timeline/axes'
+import type { TimeMap } from '../timeline/timeMap'
+import { defineMethod } from './method'
+import { overlapAddVoice, type SegmentMaker } from './overlapAdd'
+import { pitchByResampling } from './pitchByResampling'
+import { number } from './settings'
+
+/**
+ * Overlap-add of source segments, each taken from where the source is most like the natural continuation of the segment
+ * before it, within a search range around its mapped place. One decision serves all channels.
+ * Source  Verhelst & Roelands 1993, "An overlap-add technique based on waveform similarity (WSOLA)".
+ */
+export const wsola = defineMethod({
+  id: 'wsola',
+  label: 'Waveform match',
+  family: 'transient',
+  use: 'Speech, single lines and light work: keeps the waveform, moves its pieces.',
+  needs: [],
+  exactSeek: false,
+  tiesPitchToSpeed: false,
+  timesRealTime: 60,
+  settings: {
+    segmentMs: number({
+      label: 'Segment',
+      unit: 'ms',
+      min: 8,
+      max: 120,
+      default: 32,
+      scale: 'log',
+      trades: 'Longer holds low notes together; shorter keeps hits from doubling.',
+    }),
+    searchMs: number({
+      label: 'Search',
+      unit: 'ms',
+      min: 1,
+      max: 50,
+      default: 14,
+      scale: 'log',
+      trades: 'Wider finds smoother joins on low notes; narrower keeps timing tighter.',
+    }),
+  },
+  latencyFrames: (settings, sampleRate) => Math.ceil(((settings.segmentMs + settings.searchMs) / 1000) * sampleRate),
+  open: ({ source, map, pitch, settings }) =>
+    pitchByResampling(source.channels.length, map, pitch, (inner) =>
+      overlapAddVoice(createWsola(source, inner, settings.segmentMs, settings.searchMs)),
+    ),
+})
+
+function createWsola(source: AudioBlock, map: TimeMap, segmentMs: number, searchMs: number): SegmentMaker {
+  const hop = Math.max(8, Math.round((segmentMs / 2000) * source.sampleRate))
+  const length = 2 * hop
+  const reach = Math.max(1, Math.round((searchMs / 1000) * source.sampleRate))
+  const window = hann(length)
+  const last = Math.max(0, frameCount(source) - length)
+  const search = createSimilaritySearch(loudestMix(source), length, reach)
+  let previous: number | undefined
+  let previousSegment = Number.NaN
+
+  return {
+    channelCount: source.channels.length,
+    hop,
+    length,
+    lead: -hop,
+    reset() {
+      previous = undefined
+    },
+    addSegment(k, sum) {
+      const mapped = Math.round(map.sourceAt(asOutput(k * hop))) - hop
+      // segments stay inside the source, but for the half one that leads in: past the ends there is nothing to match
+      const wanted = k <= 0 ? mapped : Math.min(last, Math.max(0, mapped))
+      let start = wanted
+      if (previous !== undefined && previousSegment === k - 1) {
+        const high = k <= 0 ? wanted + reach : Math.min(last, wanted + reach)
+        const low = k <= 0 ? wanted - reach : Math.max(0, Math.min(high, wanted - reach))
+        start = search(previous + hop, low, high, wanted)
+      }
+      previous = start
+      previousSegment = k
+      for (let c = 0; c < sum.length; c++) {
+        const from = source.channels[c] as Float32Array
+        const into = sum[c] as Float32Array
+        const first = Math.max(0, -start)
+        const end = Math.min(length, from.length - start)
+        for (let i = first; i < end; i++) {
+          into[i] = (into[i] as number) + (window[i] as number) * (from[start + i] as number)
+        }
+      }
+    },
+  }
+}
+
+/**
+ * Find the start in `low…high` whose segment is most like the one at `template`, by normalised cross-correlation over
+ * the full segment, all lags at once through one packed Fourier transform and its inverse.
+ */
+function createSimilaritySearch(mix: Float32Array, length: number, reach: number) {
+  const regionMost = length + 2 * reach
+  const fft = complexFft(2 ** Math.ceil(Math.log2(regionMost)))
+  const size = fft.size
+  const packed = fft.create()
+  const spectrum = fft.create()
+  const product = fft.create()
+  const correlation = fft.create()
+  const sampleAt = (i: number) => (i >= 0 && i < mix.length ? (mix[i] as number) : 0)
+
+  return (template: number, low: number, high: number, wanted: number): number => {
+    if (template >= low && template <= high) return template
+    const lags = high - low
+    const region = length + lags
+    packed.fill(0)
+    for (let i = 0; i < region; i++) packed[2 * i] = sampleAt(low + i)
+    for (let i = 0; i < length; i++) packed[2 * i + 1] = sampleAt(template + i)
+    fft.forward(spectrum, packed)
+    // R = FFT(region), T = FFT(template), both real: conj(T)·R from the packed spectrum, bin by bin
+    for (let k = 0; k < size; k++) {
+      const m = (size - k) % size
+      const pr = spectrum[2 * k] as number
+      const pi = spectrum[2 * k + 1] as number
+      const qr = spectrum[2 * m] as number
+      const qi = spectrum[2 * m + 1] as number
+      const rr = 0.5 * (pr + qr)
+      const ri = 0.5 * (pi - qi)
+      const tr = 0.5 * (pi + qi)
+      const ti = 0.5 * (qr - pr)
+      product[2 * k] = rr * tr + ri * ti
+      product[2 * k + 1] = ri * tr - rr * ti
+    }
+    fft.inverse(correlation, product)
+    let energy = 0
+    for (let i = 0; i < length; i++) energy += sampleAt(low + i) ** 2
+    // where all is silence no place is better than another: then the mapped place stays
+    let best = wanted
+    let bestScore = 1e-6
+    for (let lag = 0; lag <= lags; lag++) {
+      const score = (correlation[2 * lag] as number) / Math.sqrt(Math.max(energy, 1e-9))
+      if (score > bestScore) {
+        bestScore = score
+        best = low + lag
+      }
+      energy += sampleAt(low + lag + length) ** 2 - sampleAt(low + lag) ** 2
+    }
+    return best
+  }
+}
+
+const mixes = new WeakMap<AudioBlock, Float32Array>()
+
+/** One signal to decide on: the sum or the difference of the channels, whichever is stronger; the same for any pair order. */
+function loudestMix(source: AudioBlock): Float32Array {
+  const known = mixes.get(source)
+  if (known) return known
+  const frames = frameCount(source)
+  const sum = new Float32Array(frames)
+  const difference = new Float32Array(frames)
+  source.channels.forEach((channel, c) => {
+    const sign = c % 2 === 0 ? 1 : -1
+    for (let i = 0; i < frames; i++) {
+      const value = channel[i] as number
+      sum[i] = (sum[i] as number) + value
+      difference[i] = (difference[i] as number) + sign * value
+    }
+  })
+  const energy = (signal: Float32Array) => signal.reduce((total, value) => total + value * value, 0)
+  const mix = source.channels.length > 1 && energy(difference) > energy(sum) ? difference : sum
+  mixes.set(source, mix)
+  return mix
+}

@@ -1,0 +1,59 @@
+import { type AudioBlock, type Channels, silence } from '../audio/block'
+import { openRendering, type Rendering } from './openVoice'
+import type { Recipe } from './recipe'
+
+export interface Progress {
+  readonly doneFrames: number
+  readonly totalFrames: number
+}
+
+/** Long work: it yields its progress between pieces, so whoever drives it can breathe, show, or stop. */
+export type Task<Result> = Generator<Progress, Result, void>
+
+const BLOCK_FRAMES = 4096
+
+/**
+ * Render a recipe from its first frame to its last, in blocks that `sink` receives in order and must not keep. Nothing
+ * of the result stays in memory here.
+ */
+export function* renderTask(
+  source: AudioBlock,
+  recipe: Recipe,
+  sink: (block: Channels, frames: number) => void,
+): Task<Rendering> {
+  const rendering = openRendering(source, recipe)
+  const totalFrames = rendering.map.outputFrames
+  const block = silence(source.channels.length, BLOCK_FRAMES)
+  for (let doneFrames = 0; doneFrames < totalFrames; ) {
+    const frames = Math.min(BLOCK_FRAMES, totalFrames - doneFrames)
+    const out = frames === BLOCK_FRAMES ? block : block.map((channel) => channel.subarray(0, frames))
+    rendering.voice.read(doneFrames, out)
+    sink(out, frames)
+    doneFrames += frames
+    yield { doneFrames, totalFrames }
+  }
+  return rendering
+}
+
+/** Run a task to its end in one go. */
+export function finish<Result>(task: Task<Result>): Result {
+  for (;;) {
+    const step = task.next()
+    if (step.done) return step.value
+  }
+}
+
+/** A whole result in memory, for short sounds and tests. */
+export function renderBlock(source: AudioBlock, recipe: Recipe): AudioBlock {
+  const parts: Float32Array[][] = []
+  const { map } = finish(renderTask(source, recipe, (block) => parts.push(block.map((channel) => channel.slice()))))
+  const channels = silence(source.channels.length, map.outputFrames)
+  let at = 0
+  for (const part of parts) {
+    part.forEach((channel, c) => {
+      channels[c]?.set(channel, at)
+    })
+    at += part[0]?.length ?? 0
+  }
+  return { sampleRate: source.sampleRate, channels }
+}
