@@ -1,0 +1,19 @@
+import node from '@astrojs/node'
+import react from '@astrojs/react'
+import tailwindcss from '@tailwindcss/vite'
+import { defineConfig } from 'astro/config'
+import { isolation } from './server/headers.mjs'
+
+export default defineConfig({
+  output: 'static',
+  adapter: node({ mode: 'standalone' }),
+  integrations: [react()],
+  devToolbar: { enabled: false },
+  server: { headers: isolation },
+  build: { inlineStylesheets: 'never' },
+  vite: {
+    plugins: [tailwindcss()],
+    build: { assetsInlineLimit: 0 },
+    worker: { format: 'es' },
+  },
+})

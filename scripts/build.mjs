@@ -1,0 +1,5 @@
+import { needBuild, needNode, needPackages } from './setup.mjs'
+
+needNode()
+needPackages()
+await needBuild()

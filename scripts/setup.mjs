@@ -1,0 +1,69 @@
+// What start and test both need: the locked packages, the demo sounds, a build that fits the sources.
+import { spawnSync } from 'node:child_process'
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { hashOf, root } from './bundle.mjs'
+
+const environment = { ...process.env, ASTRO_TELEMETRY_DISABLED: '1', ASTRO_DISABLE_UPDATE_CHECK: 'true' }
+
+export function run(command, args, options = {}) {
+  const result = spawnSync(command, args, { cwd: root, stdio: 'inherit', env: environment, ...options })
+  if (result.error) throw result.error
+  return result.status ?? 1
+}
+
+/** The tool of a package, run by this very Node. */
+export const tool = (path) => join(root, 'node_modules', path)
+
+export function needNode() {
+  const [major, minor] = process.versions.node.split('.').map(Number)
+  if (major > 20 || (major === 20 && minor >= 19)) return
+  console.error(`Zumbet needs Node 20.19 or newer; this is ${process.versions.node}.`)
+  process.exit(1)
+}
+
+/** Whether what is installed is what the lock asks for; packages of other platforms aside. */
+function packagesFit() {
+  const installedFile = join(root, 'node_modules', '.package-lock.json')
+  if (!existsSync(installedFile)) return false
+  const installed = JSON.parse(readFileSync(installedFile, 'utf8')).packages
+  const wanted = JSON.parse(readFileSync(join(root, 'package-lock.json'), 'utf8')).packages
+  return Object.entries(wanted).every(
+    ([path, entry]) => path === '' || entry.optional || installed[path]?.version === entry.version,
+  )
+}
+
+export function needPackages() {
+  if (packagesFit()) return
+  console.log('Installing the packages …')
+  const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
+  const quiet = ['--no-audit', '--no-fund', '--loglevel=error']
+  if (run(npm, ['ci', ...quiet]) === 0) return
+  console.log('npm ci did not work here; trying npm install …')
+  if (run(npm, ['install', ...quiet]) !== 0) {
+    console.error('The packages could not be installed. Is the npm registry reachable?')
+    process.exit(1)
+  }
+}
+
+const BUILT_FROM = ['src', 'server', 'public', 'astro.config.mjs', 'package-lock.json', 'tsconfig.json', 'tsconfig.base.json']
+const stamp = join(root, 'dist', '.built-from')
+
+/** Demo sounds are hashed by the stamp of the code that made them: reading 24 MB at every start would be slow. */
+const counts = (path) => !/\.test\.tsx?$/.test(path) && (!path.startsWith('public/demo/') || path.endsWith('.made-from'))
+
+export async function needBuild() {
+  const { makeDemo } = await import('./demo.mjs')
+  if (await makeDemo()) console.log('Made the demo sounds.')
+  const wanted = hashOf(BUILT_FROM, counts)
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return
+  console.log('Building …')
+  const output = join(root, '.cache', 'build.log')
+  const result = spawnSync(process.execPath, [tool('astro/astro.js'), 'build'], { cwd: root, env: environment, encoding: 'utf8' })
+  writeFileSync(output, `${result.stdout}${result.stderr}`)
+  if (result.status !== 0) {
+    console.error(`${result.stdout}${result.stderr}\nThe build failed.`)
+    process.exit(1)
+  }
+  writeFileSync(stamp, wanted)
+}

@@ -1,0 +1,6 @@
+import { needBuild, needNode, needPackages } from './setup.mjs'
+
+needNode()
+needPackages()
+await needBuild()
+await import('../server/serve.mjs')

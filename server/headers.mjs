@@ -1,0 +1,54 @@
+import { createHash } from 'node:crypto'
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+
+/** What shared memory asks for: on every answer, scripts and sounds included, or workers die without a word. */
+export const isolation = {
+  'Cross-Origin-Opener-Policy': 'same-origin',
+  'Cross-Origin-Embedder-Policy': 'require-corp',
+  'Cross-Origin-Resource-Policy': 'same-origin',
+}
+
+/**
+ * All headers of the built server. Scripts come from this server alone, and the few that the pages carry inline are
+ * named by their hashes; wasm may be compiled (the file decoders), code from text may not.
+ */
+export function allHeaders(clientFolder) {
+  const hashes = new Set()
+  for (const page of pagesBelow(clientFolder)) {
+    for (const [, attributes, text] of readFileSync(page, 'utf8').matchAll(/<script([^>]*)>([\s\S]*?)<\/script>/g)) {
+      if (!/\bsrc=/.test(attributes)) hashes.add(`'sha256-${createHash('sha256').update(text).digest('base64')}'`)
+    }
+  }
+  const policy = {
+    'default-src': ["'none'"],
+    'script-src': ["'self'", "'wasm-unsafe-eval'", ...hashes],
+    'worker-src': ["'self'"],
+    'style-src': ["'self'"],
+    // what React and Radix set on single elements; no style sheet may be inline
+    'style-src-attr': ["'unsafe-inline'"],
+    'font-src': ["'self'"],
+    'img-src': ["'self'", 'data:'],
+    'connect-src': ["'self'"],
+    'media-src': ["'self'", 'blob:'],
+    'manifest-src': ["'self'"],
+    'base-uri': ["'none'"],
+    'form-action': ["'none'"],
+    'frame-ancestors': ["'none'"],
+  }
+  return {
+    ...isolation,
+    'Content-Security-Policy': Object.entries(policy)
+      .map(([name, values]) => `${name} ${values.join(' ')}`)
+      .join('; '),
+    'X-Content-Type-Options': 'nosniff',
+    'Referrer-Policy': 'no-referrer',
+    'Permissions-Policy': 'camera=(), geolocation=(), midi=(self), microphone=(self)',
+  }
+}
+
+function* pagesBelow(folder) {
+  for (const entry of readdirSync(folder, { withFileTypes: true, recursive: true })) {
+    if (entry.isFile() && entry.name.endsWith('.html')) yield join(entry.parentPath ?? entry.path, entry.name)
+  }
+}

@@ -1,0 +1,13 @@
+export const help = `Zumbet, from the command line
+
+  zumbet render IN OUT.wav --method ID [--stretch X] [--semitones N] [--cents N]
+                [--formants move|keep] [--set NAME=VALUE …] [--depth 16|24|32|32f] [--seed N]
+      Render a sound by one method. X is output length / source length (0.1 to 1000), pitch ±36 semitones.
+      Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
+      varispeed ties pitch to speed: --stretch and --semitones both turn its one speed.
+
+  zumbet methods [--json]        the methods and their settings
+  zumbet info IN [--json]        length, rate, channels, depth and peak of a sound
+
+Reads WAV, AIFF, FLAC, MP3 and Ogg. Ends with 0 when done, 1 for bad input, 2 for bad usage.
+`

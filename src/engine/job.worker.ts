@@ -1,0 +1,113 @@
+import {
+  type AudioBlock,
+  createLoudnessMeter,
+  createOverviewBuilder,
+  exportTask,
+  frameCount,
+  mapOf,
+  renderTask,
+  type Task,
+} from '../core'
+import { decodeFile } from '../host/decodeFile'
+import { toWire } from '../host/errorWire'
+import { runTask } from '../host/runTask'
+import { decodeM4a } from './decodeM4a'
+import type { Job, JobMessage, JobReport, JobResults, SoundFacts } from './jobProtocol'
+
+const running = new Map<number, AbortController>()
+const report = (message: JobReport) => postMessage(message)
+
+onmessage = async ({ data }: MessageEvent<JobMessage>) => {
+  if (data.type === 'cancel') {
+    running.get(data.jobId)?.abort()
+    return
+  }
+  const { jobId, job } = data
+  const stop = new AbortController()
+  running.set(jobId, stop)
+  try {
+    const result = await run(job, {
+      signal: stop.signal,
+      onProgress: (progress) => report({ type: 'progress', jobId, progress }),
+    })
+    report({ type: 'done', jobId, result })
+  } catch (error) {
+    report(stop.signal.aborted ? { type: 'cancelled', jobId } : { type: 'failed', jobId, error: toWire(error) })
+  } finally {
+    running.delete(jobId)
+  }
+}
+
+type Options = Parameters<typeof runTask>[1]
+
+async function run(job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
+  if (job.kind === 'decode') {
+    const decoded = await decodeFile(new Uint8Array(job.bytes), job.file, { M4A: decodeM4a, AAC: decodeM4a })
+    const audio = shared(decoded.audio)
+    return { decoded: { ...decoded, audio }, facts: await runTask(surveyTask(audio), options) }
+  }
+  if (job.kind === 'render') {
+    const survey = createSurvey(mapOf(job.recipe, frameCount(job.audio)).map.outputFrames, job.audio)
+    await runTask(renderTask(job.audio, job.recipe, survey.add), options)
+    return survey.finish()
+  }
+  const parts: BlobPart[] = []
+  let loose: Uint8Array<ArrayBuffer>[] = []
+  let looseBytes = 0
+  const facts = await runTask(
+    exportTask(job.audio, job.order, (bytes) => {
+      loose.push(bytes)
+      looseBytes += bytes.length
+      // blobs may leave the memory, arrays may not
+      if (looseBytes > 2 ** 23) {
+        parts.push(new Blob(loose))
+        loose = []
+        looseBytes = 0
+      }
+    }),
+    options,
+  )
+  return { blob: new Blob([...parts, ...loose], { type: 'audio/wav' }), facts }
+}
+
+/** The same sound in memory that all workers can see. */
+function shared(audio: AudioBlock): AudioBlock {
+  return {
+    sampleRate: audio.sampleRate,
+    channels: audio.channels.map((channel) => {
+      const copy = new Float32Array(new SharedArrayBuffer(channel.byteLength))
+      copy.set(channel)
+      return copy
+    }),
+  }
+}
+
+function createSurvey(frames: number, audio: AudioBlock) {
+  const overview = createOverviewBuilder(frames)
+  const meter = createLoudnessMeter(audio.sampleRate, audio.channels.length)
+  let peak = 0
+  return {
+    add(block: readonly Float32Array[], count: number) {
+      overview.add(block, count)
+      meter.add(block, count)
+      for (const channel of block) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
+    },
+    finish: (): SoundFacts => ({ overview: overview.finish(), frames, peak, loudness: meter.finish() }),
+  }
+}
+
+const SURVEY_FRAMES = 16_384
+
+function* surveyTask(audio: AudioBlock): Task<SoundFacts> {
+  const totalFrames = frameCount(audio)
+  const survey = createSurvey(totalFrames, audio)
+  for (let at = 0; at < totalFrames; at += SURVEY_FRAMES) {
+    const count = Math.min(SURVEY_FRAMES, totalFrames - at)
+    survey.add(
+      audio.channels.map((channel) => channel.subarray(at, at + count)),
+      count,
+    )
+    yield { doneFrames: at + count, totalFrames }
+  }
+  return survey.finish()
+}

@@ -1,0 +1,111 @@
+import type { Progress } from '../core'
+import { fromWire } from '../host/errorWire'
+import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
+
+export interface JobOptions {
+  readonly signal?: AbortSignal
+  readonly onProgress?: (progress: Progress) => void
+  /** jobs of a lower number go first; equal ones in the order they came */
+  readonly rank?: number
+}
+
+interface Waiting {
+  readonly job: Job
+  readonly rank: number
+  readonly options: JobOptions
+  readonly resolve: (result: never) => void
+  readonly reject: (reason: unknown) => void
+}
+
+interface Seat {
+  readonly worker: Worker
+  jobId: number | undefined
+  work: Waiting | undefined
+}
+
+/** The part of a Worker that the pool needs; tests give their own. */
+export type MakeWorker = () => Worker
+
+/**
+ * Runs jobs in a few workers, each doing one at a time. A cancelled job rejects with its signal's reason at once; its
+ * worker is free again when it has noticed. A worker that dies fails its job and is replaced.
+ */
+export function createJobPool(size: number, makeWorker: MakeWorker) {
+  const seats: Seat[] = []
+  const queue: Waiting[] = []
+  let lastId = 0
+
+  function open(): Seat {
+    const seat: Seat = { worker: makeWorker(), jobId: undefined, work: undefined }
+    seat.worker.onmessage = ({ data }: MessageEvent<JobReport>) => hear(seat, data)
+    seat.worker.onerror = (event) => {
+      seat.work?.reject(new Error(event.message || 'a worker could not start'))
+      seat.worker.terminate()
+      seats.splice(seats.indexOf(seat), 1)
+      next()
+    }
+    seats.push(seat)
+    return seat
+  }
+
+  function hear(seat: Seat, report: JobReport) {
+    if (report.jobId !== seat.jobId) return
+    const { work } = seat
+    if (report.type === 'progress') {
+      if (work && !work.options.signal?.aborted) work.options.onProgress?.(report.progress)
+      return
+    }
+    seat.jobId = undefined
+    seat.work = undefined
+    if (report.type === 'done') work?.resolve(report.result as never)
+    else if (report.type === 'failed') work?.reject(fromWire(report.error))
+    next()
+  }
+
+  function next() {
+    while (queue.length > 0) {
+      const seat = seats.find((s) => s.jobId === undefined) ?? (seats.length < size ? open() : undefined)
+      if (!seat) return
+      const best = queue.reduce((a, b) => (b.rank < a.rank ? b : a))
+      queue.splice(queue.indexOf(best), 1)
+      seat.jobId = ++lastId
+      seat.work = best
+      seat.worker.postMessage({ type: 'run', jobId: seat.jobId, job: best.job } satisfies JobMessage)
+    }
+  }
+
+  return {
+    run<K extends Job['kind']>(job: Extract<Job, { kind: K }>, options: JobOptions = {}): Promise<JobResults[K]> {
+      const { signal, rank = 0 } = options
+      return new Promise((resolve, reject) => {
+        if (signal?.aborted) {
+          reject(signal.reason)
+          return
+        }
+        const work: Waiting = { job, rank, options, resolve: resolve as (result: never) => void, reject }
+        signal?.addEventListener(
+          'abort',
+          () => {
+            const at = queue.indexOf(work)
+            if (at >= 0) queue.splice(at, 1)
+            const seat = seats.find((s) => s.work === work)
+            if (seat?.jobId !== undefined) {
+              seat.worker.postMessage({ type: 'cancel', jobId: seat.jobId } satisfies JobMessage)
+            }
+            reject(signal.reason)
+          },
+          { once: true },
+        )
+        queue.push(work)
+        next()
+      })
+    },
+  }
+}
+
+export type JobPool = ReturnType<typeof createJobPool>
+
+export function createWorkerPool(): JobPool {
+  const size = Math.max(2, Math.min(4, (navigator.hardwareConcurrency || 2) - 1))
+  return createJobPool(size, () => new Worker(new URL('./job.worker.ts', import.meta.url), { type: 'module' }))
+}

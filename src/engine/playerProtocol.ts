@@ -1,0 +1,18 @@
+import type { AudioBlock } from '../core'
+import type { WireError } from '../host/errorWire'
+import type { Program } from './laneMixer'
+import type { RingMemory } from './ring'
+
+/** What the page tells the player worker. */
+export type PlayerMessage =
+  | { readonly type: 'open'; readonly ring: RingMemory; readonly sampleRate: number }
+  | { readonly type: 'source'; readonly audio: AudioBlock }
+  | { readonly type: 'program'; readonly program: Program }
+  | { readonly type: 'play'; readonly sourceFrame: number }
+  | { readonly type: 'seek'; readonly sourceFrame: number }
+  | { readonly type: 'stop' }
+
+/** What the player worker tells the page. */
+export type PlayerReport =
+  | { readonly type: 'stopped'; readonly sourceFrame: number }
+  | { readonly type: 'failed'; readonly error: WireError }

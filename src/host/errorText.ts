@@ -1,0 +1,44 @@
+import { AppError } from '../core'
+
+type Details = Readonly<Record<string, string | number>>
+
+/** What people read when something expected goes wrong: what happened, and what to do. Keyed by code. */
+const texts: Readonly<Record<string, (d: Details) => string>> = {
+  'audio/empty': (d) => `${d.file} holds no sound. Export it again from where it came from, or pick another file.`,
+  'audio/truncated': (d) =>
+    `${d.file} is cut off: ${d.missing} ${String(d.missing).startsWith('part') ? 'is' : 'are'} missing. Copy or download it again.`,
+  'audio/mislabelled': (d) =>
+    `${d.file} is named like ${d.named} but holds ${d.holds}. Rename it to end in ${d.rename} and bring it in again.`,
+  'audio/not-audio': (d) =>
+    `${d.file} is not a sound file that Zumbet reads. Bring in WAV, AIFF, FLAC, MP3, Ogg or M4A.`,
+  'audio/unreadable': (d) => `${d.file} cannot be read: ${d.why}. Export it again, WAV is safest.`,
+  'audio/unsupported': (d) =>
+    `${d.file} uses ${d.what}, which Zumbet does not read. Save it as 16 or 24-bit WAV first.`,
+  'audio/needs-browser': (d) =>
+    `${d.file} is ${d.what}, which only the browser can decode. Bring it in there, or save it as WAV first.`,
+  'audio/not-finite': (d) => `${d.file} had ${d.samples} samples that are no numbers; they were set to silence.`,
+  'method/unknown': (d) => `There is no method "${d.id}". Use one of: ${d.known}.`,
+  'setting/unknown': (d) => `There is no setting "${d.name}" here. It has: ${d.known}.`,
+  'setting/range': (d) => `The setting "${d.name}" takes ${d.takes}.`,
+  'recipe/range': (d) => `The ${d.name} must be between ${d.min} and ${d.max}; ${d.value} is not.`,
+  'export/too-long': (d) =>
+    `The result would take ${(Number(d.bytes) / 2 ** 30).toFixed(1)} GiB; a WAV file ends at 4. Choose 16 bits or a shorter stretch.`,
+  'file/missing': (d) => `${d.file} is not there. Check the name and the folder.`,
+  'file/unwritable': (d) => `${d.file} cannot be written: ${d.why}. Choose another place or free some space.`,
+  'storage/full': () => 'The browser has no room left to keep this. Remove sounds you no longer need, then try again.',
+  'storage/lost': (d) => `The file of ${d.name} is no longer in this browser. Remove it and bring it in again.`,
+  'demo/unreachable': (d) => `The demo sound ${d.name} could not be loaded. Is the Zumbet server still running?`,
+}
+
+/** The sentence for an error; for one that nobody foresaw, its own message. */
+export function errorText(error: unknown): string {
+  if (error instanceof AppError) {
+    const text = texts[error.code]
+    if (text) return text(error.details)
+    if (error.details.what) return `Something went wrong: ${error.details.what}`
+  }
+  return `Something went wrong: ${error instanceof Error ? error.message : String(error)}`
+}
+
+/** The codes that have a sentence, for the test that no thrown code lacks one. */
+export const textCodes: readonly string[] = Object.keys(texts)

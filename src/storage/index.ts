@@ -1,0 +1,2 @@
+export { openDatabase } from './database'
+export { createFileKeeper, createSessionKeeper } from './sessionKeeper'

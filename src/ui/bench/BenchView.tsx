@@ -1,0 +1,111 @@
+import { LoaderCircle, Redo2, Undo2 } from 'lucide-react'
+import { errorText } from '../../host/errorText'
+import { channelText, countText, kindText, peakText, rateText, timeText } from '../common/formats'
+import { loadAgain, redo, undo } from '../session/session'
+import { chosenVariant, selectedSource, useSession } from '../session/store'
+import { Lanes } from './lanes/Lanes'
+import { TargetPanel } from './TargetPanel'
+import { useBenchKeys } from './useBenchKeys'
+import { VariantPanel } from './VariantPanel'
+
+/** One source: what it is, what is wanted of it, and its variants in lanes under the reference. */
+export function BenchView() {
+  useBenchKeys()
+  const ready = useSession((state) => state.ready)
+  const source = useSession(selectedSource)
+  const load = useSession((state) => (source ? state.loads[source.id] : undefined))
+  const variant = useSession((state) => source && chosenVariant(state, source))
+  const past = useSession((state) => state.history.past.at(-1)?.label)
+  const future = useSession((state) => state.history.future[0]?.label)
+  const { facts } = source ?? {}
+
+  return (
+    <main className="flex min-h-0 min-w-0 flex-col [grid-area:bench]">
+      <header className="flex h-[58px] shrink-0 items-center gap-4 px-5">
+        {source && (
+          <>
+            <h2 className="wide max-w-[340px] truncate text-[22px]">{source.name}</h2>
+            {facts && (
+              <p
+                className="flex min-w-0 flex-1 gap-x-4 truncate pt-1 text-[12.5px] text-soft"
+                aria-label="Source facts"
+              >
+                <span>{timeText(facts.frames / facts.sampleRate)}</span>
+                <span>{countText(facts.frames)} samples</span>
+                <span>{rateText(facts.sampleRate)}</span>
+                <span>{channelText(facts.channels)}</span>
+                <span>{kindText(facts)}</span>
+                <span>peak {peakText(facts.peak)}</span>
+              </p>
+            )}
+          </>
+        )}
+        <span className="ml-auto flex">
+          <button
+            type="button"
+            className="plain-button"
+            disabled={!past}
+            onClick={undo}
+            aria-label="Undo"
+            title={past ? `Undo: ${past} (Ctrl Z)` : 'Nothing to undo'}
+          >
+            <Undo2 size={16} />
+          </button>
+          <button
+            type="button"
+            className="plain-button"
+            disabled={!future}
+            onClick={redo}
+            aria-label="Redo"
+            title={future ? `Redo: ${future} (Ctrl Shift Z)` : 'Nothing to redo'}
+          >
+            <Redo2 size={16} />
+          </button>
+        </span>
+      </header>
+      {!ready && <Centre>Opening the session</Centre>}
+      {ready && !source && (
+        <Centre>
+          <span className="wide text-[20px]">Nothing on the bench</span>
+          <span className="max-w-[44ch] text-soft">
+            Pick a source from the shelf, or drop sound files anywhere: WAV, AIFF, FLAC, MP3, Ogg or M4A.
+          </span>
+        </Centre>
+      )}
+      {source && load?.status === 'failed' && (
+        <Centre>
+          <span role="alert" className="max-w-[56ch] text-trouble">
+            {errorText(load.error)}
+          </span>
+          <button type="button" className="solid-button" onClick={() => loadAgain(source)}>
+            Try again
+          </button>
+        </Centre>
+      )}
+      {source && !facts && load?.status !== 'failed' && (
+        <Centre>
+          <span className="flex items-center gap-2 text-soft">
+            <LoaderCircle size={16} className="animate-spin" aria-hidden="true" /> Reading {source.file}
+          </span>
+        </Centre>
+      )}
+      {source && facts && load?.status !== 'failed' && (
+        <>
+          <TargetPanel source={source} />
+          <Lanes source={source} />
+          {variant ? (
+            <VariantPanel source={source} variant={variant} />
+          ) : (
+            <p className="shrink-0 border-t border-rule bg-deck px-5 py-4 text-soft">
+              No variant yet. Add one above the lanes: each is a method tried on this target.
+            </p>
+          )}
+        </>
+      )}
+    </main>
+  )
+}
+
+function Centre({ children }: { children: React.ReactNode }) {
+  return <div className="flex flex-1 flex-col items-center justify-center gap-4 bg-well text-center">{children}</div>
+}

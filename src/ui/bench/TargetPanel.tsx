@@ -1,0 +1,201 @@
+import { RotateCcw } from 'lucide-react'
+import type { ReactNode } from 'react'
+import { PITCH_RANGE, STRETCH_RANGE } from '../../core'
+import { NumberField } from '../fields/NumberField'
+import type { Source } from '../session/model'
+import { resetTarget, setTarget } from '../session/session'
+import {
+  bpmOf,
+  percentOf,
+  pitchFromParts,
+  pitchParts,
+  secondsOf,
+  stretchFromBpm,
+  stretchFromPercent,
+  stretchFromSeconds,
+} from '../session/target'
+
+/** What is wanted: one length and one pitch, each written in every unit, side by side as the equation they are. */
+export function TargetPanel({ source }: { source: Source }) {
+  const { target, facts } = source
+  const set = (part: Partial<Source['target']>, gesture?: string) => setTarget(source.id, part, gesture)
+  const pitch = pitchParts(target.pitchSemitones)
+  const bpm = bpmOf(target)
+  const plain = target.stretch === 1 && target.pitchSemitones === 0
+  const sourceSeconds = facts ? facts.frames / facts.sampleRate : 1
+
+  return (
+    <section
+      aria-label="Target"
+      className="grid grid-cols-[auto_1fr_auto] items-end gap-x-8 border-b border-rule px-5 pt-3 pb-3.5"
+    >
+      <div role="group" aria-label="Length" className="flex items-end gap-3.5">
+        <Reading caption="Length">
+          <NumberField
+            label="Stretch"
+            size="large"
+            unit="×"
+            width="4.1em"
+            value={target.stretch}
+            digits={target.stretch < 10 ? 4 : 2}
+            min={STRETCH_RANGE.min}
+            max={STRETCH_RANGE.max}
+            step={0.01}
+            onChange={(stretch, gesture) => set({ stretch }, gesture)}
+            onReset={() => set({ stretch: 1 })}
+          />
+        </Reading>
+        <Equals />
+        <Reading caption="Per cent">
+          <NumberField
+            label="Length in per cent"
+            unit="%"
+            width="4.4em"
+            value={percentOf(target)}
+            digits={2}
+            min={STRETCH_RANGE.min * 100}
+            max={STRETCH_RANGE.max * 100}
+            step={1}
+            onChange={(percent, gesture) => set({ stretch: stretchFromPercent(percent) }, gesture)}
+            onReset={() => set({ stretch: 1 })}
+          />
+        </Reading>
+        <Equals />
+        <Reading caption={facts ? `from ${sourceSeconds.toFixed(3)} s` : 'Seconds'}>
+          <NumberField
+            label="Length in seconds"
+            unit="s"
+            width="4.8em"
+            value={facts && secondsOf(target, facts)}
+            digits={3}
+            min={facts ? sourceSeconds * STRETCH_RANGE.min : 0}
+            max={facts ? sourceSeconds * STRETCH_RANGE.max : 0}
+            step={0.1}
+            onChange={(seconds, gesture) => facts && set({ stretch: stretchFromSeconds(seconds, facts) }, gesture)}
+            onReset={() => set({ stretch: 1 })}
+          />
+        </Reading>
+        <Equals />
+        <Reading caption="Tempo, from → to">
+          <span className="inline-flex items-baseline gap-1.5">
+            <NumberField
+              label="Tempo of the source"
+              width="3.7em"
+              placeholder="type it"
+              value={target.sourceBpm || undefined}
+              digits={2}
+              min={10}
+              max={999}
+              step={1}
+              onChange={(sourceBpm, gesture) => set({ sourceBpm }, gesture)}
+              onReset={() => set({ sourceBpm: 0 })}
+            />
+            <span aria-hidden="true" className="text-faint">
+              →
+            </span>
+            {bpm === undefined ? (
+              <span
+                className="inline-block w-[4.9em] border-b border-rule text-right text-faint"
+                title="Type the source's tempo first"
+              >
+                – <span className="text-[12px]">BPM</span>
+              </span>
+            ) : (
+              <NumberField
+                label="Tempo of the result"
+                unit="BPM"
+                width="3.4em"
+                value={bpm}
+                digits={2}
+                min={1}
+                max={9999}
+                step={1}
+                onChange={(next, gesture) => set({ stretch: stretchFromBpm(target, next) }, gesture)}
+                onReset={() => set({ stretch: 1 })}
+              />
+            )}
+          </span>
+        </Reading>
+      </div>
+      <div role="group" aria-label="Pitch" className="flex items-end gap-3.5 border-l border-rule pl-8">
+        <Reading caption="Pitch">
+          <NumberField
+            label="Semitones"
+            size="large"
+            unit="st"
+            signed
+            width="2.1em"
+            value={pitch.semitones}
+            digits={0}
+            min={PITCH_RANGE.min}
+            max={PITCH_RANGE.max}
+            step={1}
+            onChange={(semitones, gesture) =>
+              set({ pitchSemitones: pitchFromParts(Math.round(semitones), pitch.cents) }, gesture)
+            }
+            onReset={() => set({ pitchSemitones: 0 })}
+          />
+        </Reading>
+        <Reading caption="and">
+          <NumberField
+            label="Cents"
+            unit="cents"
+            signed
+            width="2.9em"
+            value={pitch.cents}
+            digits={Number.isInteger(pitch.cents) ? 0 : 2}
+            min={-100}
+            max={100}
+            step={1}
+            onChange={(cents, gesture) => set({ pitchSemitones: pitchFromParts(pitch.semitones, cents) }, gesture)}
+            onReset={() => set({ pitchSemitones: pitch.semitones })}
+          />
+        </Reading>
+        <Reading caption="Formants">
+          <span className="inline-flex" role="radiogroup" aria-label="Formants">
+            {(['move', 'keep'] as const).map((formants) => (
+              // biome-ignore lint/a11y/useSemanticElements: a pair of words that are pressed, not two dots
+              <button
+                key={formants}
+                type="button"
+                role="radio"
+                aria-checked={target.formants === formants}
+                className={`border-b px-1.5 leading-[20px] first-letter:uppercase ${target.formants === formants ? 'border-tide text-text shadow-[0_1px_0_var(--tide)]' : 'border-edge text-faint hover:text-text'}`}
+                onClick={() => set({ formants })}
+                title={formants === 'move' ? 'Formants move with the pitch' : 'Formants stay where the source has them'}
+              >
+                {formants}
+              </button>
+            ))}
+          </span>
+        </Reading>
+      </div>
+      <button
+        type="button"
+        className="plain-button -mr-2"
+        disabled={plain}
+        onClick={() => resetTarget(source.id)}
+        title="Back to the source's own length and pitch"
+      >
+        <RotateCcw size={14} /> As source
+      </button>
+    </section>
+  )
+}
+
+function Reading({ caption, children }: { caption: string; children: ReactNode }) {
+  return (
+    <div className="flex flex-col gap-1">
+      <span className="caption whitespace-nowrap">{caption}</span>
+      {children}
+    </div>
+  )
+}
+
+function Equals() {
+  return (
+    <span aria-hidden="true" className="pb-[3px] text-[15px] text-faint">
+      =
+    </span>
+  )
+}

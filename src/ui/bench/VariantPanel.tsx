@@ -1,0 +1,240 @@
+import { Copy, Download, Trash2, X } from 'lucide-react'
+import { mapOf, methodById, methods, resultName, type Setting } from '../../core'
+import { LaneBadge } from '../common/LaneBadge'
+import { NumberField } from '../fields/NumberField'
+import { MAX_VARIANTS, recipeOf, type Source, type Variant } from '../session/model'
+import {
+  cancelExport,
+  copyVariant,
+  exportVariant,
+  removeVariant,
+  setMethod,
+  setOutlook,
+  setSeed,
+  setSetting,
+} from '../session/session'
+import { useSession } from '../session/store'
+
+const FORMATS = [
+  ['16', '16 bit'],
+  ['24', '24 bit'],
+  ['32f', '32 float'],
+] as const
+
+/** Method and settings of the variant that was last listened to, and its way out as a file. */
+export function VariantPanel({ source, variant }: { source: Source; variant: Variant }) {
+  const method = methodById(variant.methodId)
+  const values = variant.settings[variant.methodId] ?? {}
+  const recipe = recipeOf(source, variant)
+  const full = source.variants.length >= MAX_VARIANTS
+  const { pitchSemitones } = mapOf(recipe, source.facts?.frames ?? 1)
+
+  return (
+    <section
+      aria-label={`Variant ${variant.letter}`}
+      className="grid shrink-0 grid-cols-[1fr_auto] gap-x-8 border-t border-rule bg-deck px-5 py-3"
+    >
+      <div className="min-w-0">
+        <div className="flex items-center gap-2.5">
+          <LaneBadge letter={variant.letter} />
+          <MethodSelect
+            label={`Method of variant ${variant.letter}`}
+            value={variant.methodId}
+            onChange={(methodId) => setMethod(source, variant, methodId)}
+          />
+          <span className="caption min-w-0 flex-1 truncate" title={method.use}>
+            {method.use}
+          </span>
+          <button
+            type="button"
+            className="plain-button"
+            disabled={full}
+            title={full ? 'There is room for nine variants' : `Copy variant ${variant.letter}`}
+            onClick={() => copyVariant(source, variant)}
+          >
+            <Copy size={14} /> Copy
+          </button>
+          <button type="button" className="plain-button" onClick={() => removeVariant(source, variant)}>
+            <Trash2 size={14} /> Remove
+          </button>
+        </div>
+        <div className="mt-2 flex flex-wrap items-end gap-x-5 gap-y-2">
+          {Object.entries(method.settings).map(([name, setting]) => (
+            <SettingControl
+              key={`${variant.id} ${variant.methodId} ${name}`}
+              name={name}
+              setting={setting}
+              value={values[name] ?? setting.default}
+              onChange={(value, gesture) => setSetting(source, variant, name, value, gesture)}
+            />
+          ))}
+          {method.family === 'granular' && (
+            <span className="flex flex-col gap-0.5">
+              <span className="caption">Seed</span>
+              <NumberField
+                label="Seed"
+                width="2.6em"
+                value={variant.seed}
+                digits={0}
+                min={0}
+                max={9999}
+                step={1}
+                onChange={(seed, gesture) => setSeed(source, variant, Math.round(seed), gesture)}
+                onReset={() => setSeed(source, variant, 1)}
+              />
+            </span>
+          )}
+          {method.tiesPitchToSpeed && (
+            <p className="caption max-w-[46ch]">
+              Length and pitch are one here: the target comes to {pitchSemitones >= 0 ? '+' : '−'}
+              {Math.abs(pitchSemitones).toFixed(2)} st.
+            </p>
+          )}
+        </div>
+      </div>
+      <ExportControl source={source} variant={variant} name={resultName(source.name, recipe)} />
+    </section>
+  )
+}
+
+function SettingControl(props: {
+  name: string
+  setting: Setting
+  value: number | string
+  onChange: (value: number | string | undefined, gesture?: string) => void
+}) {
+  const { name, setting, value, onChange } = props
+  const changed = value !== setting.default
+  return (
+    <span className="flex flex-col gap-0.5" title={setting.trades}>
+      <span className={`caption ${changed ? '!text-text' : ''}`}>{setting.label}</span>
+      {setting.type === 'number' ? (
+        <NumberField
+          label={setting.label}
+          unit={setting.unit}
+          width="3em"
+          value={value as number}
+          digits={setting.step < 1 || (value as number) % 1 !== 0 ? 1 : 0}
+          min={setting.min}
+          max={setting.max}
+          step={setting.max - setting.min > 200 && setting.scale === 'linear' ? 5 : Math.max(1, setting.step)}
+          scale={setting.scale}
+          onChange={onChange}
+          onReset={() => onChange(undefined)}
+        />
+      ) : (
+        <select
+          aria-label={setting.label}
+          name={name}
+          className="bare-select border-b border-edge pr-1 leading-[20px] hover:border-soft"
+          value={value}
+          onChange={(event) => onChange(event.target.value)}
+          onDoubleClick={() => onChange(undefined)}
+        >
+          {setting.options.map((option) => (
+            <option key={option.value} value={option.value}>
+              {option.label}
+            </option>
+          ))}
+        </select>
+      )}
+    </span>
+  )
+}
+
+function ExportControl({ source, variant, name }: { source: Source; variant: Variant; name: string }) {
+  const format = useSession((state) => state.outlook.format)
+  const running = useSession((state) => state.exports[variant.id])
+  const heard = useSession((state) => state.loads[source.id]?.status === 'ready')
+  return (
+    <div className="flex w-[230px] flex-col justify-between gap-2 border-l border-rule pl-6">
+      {running ? (
+        <>
+          <span className="caption truncate">Writing {running.name}</span>
+          <div className="flex items-center gap-2">
+            <progress aria-label="Export progress" className="h-1.5 flex-1" max={1} value={running.progress} />
+            <span className="w-[34px] text-right">{Math.round(running.progress * 100)} %</span>
+            <button
+              type="button"
+              className="plain-button !px-1.5"
+              aria-label="Cancel export"
+              onClick={() => cancelExport(variant.id)}
+            >
+              <X size={14} />
+            </button>
+          </div>
+        </>
+      ) : (
+        <>
+          <span className="caption truncate" title={name}>
+            {name}
+          </span>
+          <div className="flex items-center justify-between gap-2">
+            <select
+              aria-label="Depth of the file"
+              className="bare-select border-b border-edge leading-[20px] hover:border-soft"
+              value={format}
+              onChange={(event) => setOutlook({ format: event.target.value as '16' | '24' | '32f' })}
+            >
+              {FORMATS.map(([value, label]) => (
+                <option key={value} value={value}>
+                  WAV {label}
+                </option>
+              ))}
+            </select>
+            <button
+              type="button"
+              className="solid-button"
+              disabled={!heard}
+              onClick={() => void exportVariant(source, variant, format)}
+            >
+              <Download size={15} /> Export {variant.letter}
+            </button>
+          </div>
+        </>
+      )}
+    </div>
+  )
+}
+
+const FAMILY_NAMES = {
+  transient: 'Transient',
+  tonal: 'Tonal',
+  granular: 'Granular',
+  layered: 'Layered',
+  speed: 'Speed',
+} as const
+
+export function MethodSelect(props: {
+  label: string
+  value: string
+  onChange: (methodId: string) => void
+  placeholder?: string
+}) {
+  const families = [...new Set(methods.map((method) => method.family))]
+  return (
+    <select
+      aria-label={props.label}
+      className={`bare-select ${props.placeholder ? 'plain-button' : 'wide border-b border-edge pr-1 text-[15px] hover:border-soft'}`}
+      value={props.value}
+      onChange={(event) => props.onChange(event.target.value)}
+    >
+      {props.placeholder && (
+        <option value="" disabled>
+          {props.placeholder}
+        </option>
+      )}
+      {families.map((family) => (
+        <optgroup key={family} label={FAMILY_NAMES[family]}>
+          {methods
+            .filter((method) => method.family === family)
+            .map((method) => (
+              <option key={method.id} value={method.id}>
+                {method.label}
+              </option>
+            ))}
+        </optgroup>
+      ))}
+    </select>
+  )
+}

@@ -1,0 +1,160 @@
+import { X } from 'lucide-react'
+import { memo, useEffect, useRef } from 'react'
+import { amplitudeToDb, mapOf, methodById } from '../../../core'
+import { countText, dbText, peakText, timeText } from '../../common/formats'
+import { LaneBadge, laneColour } from '../../common/LaneBadge'
+import { recipeOf, type Source, type Variant } from '../../session/model'
+import { cancelRender, hearLane, renderNow } from '../../session/session'
+import { type RenderState, useSession } from '../../session/store'
+import { drawLane } from './draw'
+import { ticks, tickText, type View, xOf } from './geometry'
+
+interface LaneProps {
+  readonly source: Source
+  /** undefined = the reference */
+  readonly variant: Variant | undefined
+  readonly index: number
+  readonly active: boolean
+  readonly gain: number
+  readonly view: View
+  readonly widthPx: number
+  readonly heightPx: number
+}
+
+/** One lane: its head (what it is, how long, how many samples, how high it peaks) and its waveform on the source's time. */
+export const Lane = memo(function Lane(props: LaneProps) {
+  const { source, variant, index, active, gain, view, widthPx, heightPx } = props
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const theme = useSession((state) => state.outlook.theme)
+  const referenceFacts = useSession((state) => state.loads[source.id]?.facts)
+  const render = useSession((state) => (variant ? state.renders[variant.id] : undefined))
+  const facts = variant ? render?.facts : referenceFacts
+  const recipe = variant && recipeOf(source, variant)
+  const fresh = !variant || (render?.status === 'done' && render.key === JSON.stringify(recipe))
+  const sampleRate = source.facts?.sampleRate ?? 48_000
+  const planned = recipe && source.facts ? mapOf(recipe, source.facts.frames) : undefined
+  const stretch = variant ? (fresh ? (planned?.stretch ?? 1) : (render?.factsStretch ?? 1)) : 1
+  const outputFrames = planned?.map.outputFrames ?? source.facts?.frames
+
+  useEffect(() => {
+    const element = canvas.current
+    const context = element?.getContext('2d')
+    if (!element || !context || widthPx < 1 || theme === undefined) return
+    const ratio = window.devicePixelRatio || 1
+    element.width = Math.round(widthPx * ratio)
+    element.height = Math.round(heightPx * ratio)
+    context.setTransform(ratio, 0, 0, ratio, 0, 0)
+    const style = getComputedStyle(element)
+    const colourOf = (name: string) => style.getPropertyValue(name).trim()
+    const outputStretch = planned?.stretch ?? 1
+    const from = (view.start * outputStretch) / sampleRate
+    const to = ((view.start + view.span) * outputStretch) / sampleRate
+    const marks = variant
+      ? ticks(from, to, widthPx, (seconds) => xOf(view, (seconds * sampleRate) / outputStretch, widthPx), 74)
+      : []
+    const majors = marks.filter((mark) => mark.major)
+    const step = majors.length > 1 ? (majors[1]?.seconds ?? 1) - (majors[0]?.seconds ?? 0) : 1
+    drawLane(context, {
+      view,
+      widthPx,
+      heightPx,
+      overview: facts?.overview,
+      stretch,
+      colour: colourOf(laneColour(variant?.letter).slice(4, -1)),
+      stale: !fresh,
+      ticks: marks,
+      tickColour: colourOf('--rule'),
+      labelColour: colourOf('--faint'),
+      tickLabel: (tick) => tickText(tick.seconds, step),
+    })
+  }, [view, widthPx, heightPx, facts, stretch, fresh, variant, theme, sampleRate, planned?.stretch])
+
+  const name = variant ? methodById(variant.methodId).label : 'Reference'
+  return (
+    <div
+      className="relative flex border-b border-rule"
+      style={{ height: heightPx, background: active ? 'var(--deck)' : undefined }}
+      data-lane={variant?.letter ?? 'reference'}
+    >
+      <button
+        type="button"
+        aria-pressed={active}
+        aria-label={variant ? `Hear variant ${variant.letter}, ${name}` : 'Hear the reference'}
+        className="flex w-[208px] shrink-0 flex-col justify-center gap-[3px] border-r border-rule px-4 text-left"
+        style={{ boxShadow: active ? `inset 4px 0 0 ${laneColour(variant?.letter)}` : undefined }}
+        onClick={() => hearLane(index)}
+      >
+        <span className="flex w-full items-center gap-2">
+          <LaneBadge letter={variant?.letter} hollow={!active} />
+          <span className={`min-w-0 flex-1 truncate ${active ? 'font-[640]' : 'text-soft'}`}>{name}</span>
+          <kbd className="key">{index}</kbd>
+        </span>
+        <span className="text-[12px] text-soft">
+          {outputFrames !== undefined && `${timeText(outputFrames / sampleRate)} · ${countText(outputFrames)} smp`}
+        </span>
+        <span className="caption flex gap-2">
+          {facts && fresh ? <span>peak {peakText(facts.peak)}</span> : <span>peak –</span>}
+          {Math.abs(gain - 1) > 1e-4 && <span>heard at {gainText(gain)}</span>}
+        </span>
+      </button>
+      <canvas ref={canvas} aria-hidden="true" className="block" style={{ width: widthPx, height: heightPx }} />
+      {variant && <RenderNote source={source} variant={variant} render={render} />}
+    </div>
+  )
+})
+
+function gainText(gain: number): string {
+  const db = amplitudeToDb(gain)
+  return `${db > 0 ? '+' : ''}${dbText(db)} dB`
+}
+
+/** How far a lane's drawing is, when it is not done. */
+function RenderNote({
+  source,
+  variant,
+  render,
+}: {
+  source: Source
+  variant: Variant
+  render: RenderState | undefined
+}) {
+  if (!render || render.status === 'done') return null
+  const again = (
+    <button
+      type="button"
+      className="plain-button !h-6 font-[620] !text-tide"
+      onClick={() => renderNow(source, variant)}
+    >
+      Render
+    </button>
+  )
+  return (
+    <div
+      className="absolute top-1.5 right-2 z-20 flex items-center gap-2 rounded-[4px] border border-rule bg-deck py-0.5 pr-1 pl-2.5 text-[12px]"
+      role="status"
+    >
+      {(render.status === 'running' || render.status === 'waiting') && (
+        <>
+          <progress
+            aria-label={`Rendering variant ${variant.letter}`}
+            className="h-1.5 w-[90px]"
+            max={1}
+            value={render.progress}
+          />
+          <span className="w-[36px] text-right">{Math.round(render.progress * 100)} %</span>
+          <button
+            type="button"
+            className="plain-button !h-6 !px-1.5"
+            aria-label={`Cancel rendering variant ${variant.letter}`}
+            onClick={() => cancelRender(variant.id)}
+          >
+            <X size={13} />
+          </button>
+        </>
+      )}
+      {render.status === 'cancelled' && <>Not drawn {again}</>}
+      {render.status === 'held' && <>Long result: plays now, drawn on demand {again}</>}
+      {render.status === 'failed' && <span className="text-trouble">Could not be rendered {again}</span>}
+    </div>
+  )
+}

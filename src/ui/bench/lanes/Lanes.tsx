@@ -1,0 +1,289 @@
+import { type PointerEvent, type RefObject, useCallback, useEffect, useRef, useState } from 'react'
+import { timeText } from '../../common/formats'
+import { MAX_VARIANTS, type Source } from '../../session/model'
+import { addVariant, laneGains, playback, seek, setOutlook, setSelection } from '../../session/session'
+import { activeLane, store, useSession } from '../../session/store'
+import { MethodSelect } from '../VariantPanel'
+import { selectionPx } from './draw'
+import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
+import { type Gesture, IDLE, move, press, rangeOf } from './gesture'
+import { Lane } from './Lane'
+
+const HEAD_PX = 208
+const RULER_PX = 26
+const LANE_MIN_PX = 76
+const LANE_MAX_PX = 150
+
+let selectionGestures = 0
+
+/**
+ * The reference and all variants, one lane each, on one time axis: the source's. Dragging selects the loop, a click
+ * moves the playhead, the wheel zooms and scrolls.
+ */
+export function Lanes({ source }: { source: Source }) {
+  const frames = source.facts?.frames ?? 1
+  const sampleRate = source.facts?.sampleRate ?? 48_000
+  const box = useRef<HTMLDivElement>(null)
+  const field = useRef<HTMLDivElement>(null)
+  const [widthPx, heightPx] = useSize(box)
+  const laneWidth = Math.max(0, widthPx - HEAD_PX)
+  const stored = useSession((state) => state.outlook.views[source.id])
+  const view = clampView(stored ?? wholeView(frames), frames, laneWidth)
+  const gains = useSession((state) =>
+    laneGains(state, source)
+      .map((gain) => gain.toFixed(6))
+      .join(' '),
+  )
+    .split(' ')
+    .map(Number)
+  const active = useSession((state) => activeLane(state, source))
+  const looping = useSession((state) => state.outlook.looping)
+  const gesture = useRef<Gesture>(IDLE)
+  const mark = useRef('')
+
+  const count = source.variants.length + 1
+  const laneHeight = Math.floor(Math.min(LANE_MAX_PX, Math.max(LANE_MIN_PX, (heightPx - RULER_PX) / count)))
+
+  const setView = useCallback(
+    (next: View) => setOutlook((outlook) => ({ views: { ...outlook.views, [source.id]: next } })),
+    [source.id],
+  )
+  useWheel(field, view, frames, laneWidth, setView)
+
+  const at = (event: PointerEvent) => {
+    const left = field.current?.getBoundingClientRect().left ?? 0
+    const x = Math.min(laneWidth, Math.max(0, event.clientX - left))
+    return { x, frame: Math.min(frames, Math.max(0, frameAt(view, x, laneWidth))) }
+  }
+
+  function onPointerDown(event: PointerEvent<HTMLDivElement>) {
+    if (event.button !== 0) return
+    event.currentTarget.setPointerCapture(event.pointerId)
+    const { x, frame } = at(event)
+    const { selection } = source
+    const edges = selection && {
+      ...selection,
+      startX: xOf(view, selection.start, laneWidth),
+      endX: xOf(view, selection.end, laneWidth),
+    }
+    gesture.current = press(x, frame, edges, event.shiftKey)
+    mark.current = `selection-${++selectionGestures}`
+  }
+  function onPointerMove(event: PointerEvent<HTMLDivElement>) {
+    if (gesture.current.kind === 'idle') return
+    const { x, frame } = at(event)
+    gesture.current = move(gesture.current, x, frame)
+    const range = rangeOf(gesture.current)
+    if (range) setSelection(source.id, range, mark.current)
+  }
+  function onPointerUp() {
+    const done = gesture.current
+    gesture.current = IDLE
+    if (done.kind === 'pressing') seek(done.frame)
+    const range = rangeOf(done)
+    if (!range) return
+    const heard = playback.sourceFrame()
+    if (!playback.playing || heard < range.start || heard >= range.end) seek(range.start)
+  }
+
+  const range = source.selection && selectionPx(view, source.selection, laneWidth)
+  return (
+    <section ref={box} aria-label="Lanes" className="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-well">
+      <div className="sticky top-0 z-30 flex border-b border-rule bg-ground" style={{ height: RULER_PX }}>
+        <div className="flex w-[208px] shrink-0 items-center border-r border-rule px-2">
+          <MethodSelect
+            label="Add a variant"
+            placeholder={count > MAX_VARIANTS ? 'Nine variants: full' : '+ Add variant'}
+            value=""
+            onChange={(methodId) => addVariant(source, methodId)}
+          />
+        </div>
+        <Ruler view={view} widthPx={laneWidth} sampleRate={sampleRate} />
+      </div>
+      <Lane
+        source={source}
+        variant={undefined}
+        index={0}
+        active={active === 'reference'}
+        gain={gains[0] ?? 1}
+        view={view}
+        widthPx={laneWidth}
+        heightPx={laneHeight}
+      />
+      {source.variants.map((variant, i) => (
+        <Lane
+          key={variant.id}
+          source={source}
+          variant={variant}
+          index={i + 1}
+          active={active === variant.id}
+          gain={gains[i + 1] ?? 1}
+          view={view}
+          widthPx={laneWidth}
+          heightPx={laneHeight}
+        />
+      ))}
+      <div
+        ref={field}
+        className="absolute z-10 cursor-text touch-none overflow-hidden"
+        style={{ left: HEAD_PX, top: RULER_PX, width: laneWidth, height: laneHeight * count }}
+        onPointerDown={onPointerDown}
+        onPointerMove={onPointerMove}
+        onPointerUp={onPointerUp}
+        onPointerCancel={() => {
+          gesture.current = IDLE
+        }}
+      >
+        {range && (
+          <div
+            className="absolute inset-y-0 border-x border-tide bg-[var(--tide-wash)]"
+            data-looping={looping}
+            style={{ left: range.left, width: range.width, opacity: looping ? 1 : 0.55 }}
+          >
+            <span className="absolute inset-y-0 -left-1.5 w-3 cursor-ew-resize" />
+            <span className="absolute inset-y-0 -right-1.5 w-3 cursor-ew-resize" />
+          </div>
+        )}
+        <Playhead source={source} view={view} widthPx={laneWidth} />
+      </div>
+    </section>
+  )
+}
+
+function Ruler({ view, widthPx, sampleRate }: { view: View; widthPx: number; sampleRate: number }) {
+  if (widthPx < 1) return null
+  const marks = ticks(
+    view.start / sampleRate,
+    (view.start + view.span) / sampleRate,
+    widthPx,
+    (s) => xOf(view, s * sampleRate, widthPx),
+    74,
+  )
+  const majors = marks.filter((mark) => mark.major)
+  const step = majors.length > 1 ? (majors[1]?.seconds ?? 1) - (majors[0]?.seconds ?? 0) : 1
+  return (
+    <svg width={widthPx} height={RULER_PX} aria-hidden="true" className="block">
+      {marks.map((mark) => (
+        <g key={mark.seconds} transform={`translate(${Math.round(mark.x) + 0.5} 0)`}>
+          <line y1={mark.major ? 8 : 19} y2={RULER_PX} stroke={mark.major ? 'var(--edge)' : 'var(--rule)'} />
+          {mark.major && (
+            <text x="5" y="17" fontSize="11" fill="var(--soft)">
+              {tickText(mark.seconds, step)}
+            </text>
+          )}
+        </g>
+      ))}
+    </svg>
+  )
+}
+
+/** Drawn straight from playback in each animation frame; its slider twin is what keys and screen readers hold. */
+function Playhead({ source, view, widthPx }: { source: Source; view: View; widthPx: number }) {
+  const line = useRef<HTMLDivElement>(null)
+  const playing = useSession((state) => state.playing)
+  const place = useSession((state) => state.outlook.places[source.id] ?? 0)
+  const sampleRate = source.facts?.sampleRate ?? 48_000
+  const frames = source.facts?.frames ?? 1
+
+  useEffect(() => {
+    let handle = 0
+    const draw = () => {
+      const frame = playback.playing ? playback.sourceFrame() : place
+      if (line.current) {
+        line.current.style.transform = `translateX(${xOf(view, frame, widthPx)}px)`
+        line.current.ariaValueNow = (frame / sampleRate).toFixed(3)
+        line.current.ariaValueText = timeText(frame / sampleRate)
+      }
+      if (!playing) return
+      const turned = follow(view, frame, frames, widthPx)
+      if (turned !== view) setOutlook((outlook) => ({ views: { ...outlook.views, [source.id]: turned } }))
+      handle = requestAnimationFrame(draw)
+    }
+    draw()
+    return () => cancelAnimationFrame(handle)
+  }, [view, widthPx, playing, place, sampleRate, frames, source.id])
+
+  return (
+    <div
+      ref={line}
+      role="slider"
+      tabIndex={0}
+      aria-label="Playhead"
+      aria-valuemin={0}
+      aria-valuemax={frames / sampleRate}
+      aria-valuenow={place / sampleRate}
+      className="absolute inset-y-0 left-0 w-px bg-text will-change-transform"
+      onKeyDown={(event) => {
+        const step = event.key === 'ArrowRight' ? 0.01 : event.key === 'ArrowLeft' ? -0.01 : 0
+        if (step === 0) return
+        event.preventDefault()
+        event.stopPropagation()
+        seek(playback.sourceFrame() + step * sampleRate * (event.shiftKey ? 10 : 1))
+      }}
+    />
+  )
+}
+
+/** The wheel scrolls sideways and zooms up and down; a pinch zooms. React's own wheel listener may not stop the page. */
+function useWheel(
+  field: RefObject<HTMLDivElement | null>,
+  view: View,
+  frames: number,
+  widthPx: number,
+  setView: (view: View) => void,
+) {
+  useEffect(() => {
+    const element = field.current
+    if (!element) return
+    const onWheel = (event: WheelEvent) => {
+      event.preventDefault()
+      const sideways = event.shiftKey ? event.deltaY : event.deltaX
+      if (Math.abs(sideways) > Math.abs(event.shiftKey ? 0 : event.deltaY)) {
+        setView(pan(view, (sideways / widthPx) * view.span, frames, widthPx))
+      } else {
+        const x = event.clientX - element.getBoundingClientRect().left
+        setView(zoomAt(view, x, Math.exp(-event.deltaY * (event.ctrlKey ? 0.01 : 0.002)), frames, widthPx))
+      }
+    }
+    element.addEventListener('wheel', onWheel, { passive: false })
+    return () => element.removeEventListener('wheel', onWheel)
+  })
+}
+
+function useSize(ref: RefObject<HTMLElement | null>): [number, number] {
+  const [size, setSize] = useState<[number, number]>([0, 0])
+  useEffect(() => {
+    const element = ref.current
+    if (!element) return
+    const watch = new ResizeObserver(() => setSize([element.clientWidth, element.clientHeight]))
+    watch.observe(element)
+    return () => watch.disconnect()
+  }, [ref])
+  return size
+}
+
+/** Zoom and scroll for keys: by a factor around the playhead, or by a share of the view. */
+export function moveView(source: Source, how: { zoom?: number; scroll?: number; fit?: boolean }) {
+  const frames = source.facts?.frames
+  if (!frames) return
+  const widthPx = 1000
+  const { outlook } = store.getState()
+  const view = clampView(outlook.views[source.id] ?? wholeView(frames), frames, 0)
+  let next = view
+  if (how.zoom) {
+    const head = xOf(view, playback.sourceFrame(), widthPx)
+    next = zoomAt(view, head >= 0 && head <= widthPx ? head : widthPx / 2, how.zoom, frames, widthPx)
+  }
+  if (how.scroll) next = pan(view, how.scroll * view.span, frames, widthPx)
+  if (how.fit) {
+    const { selection } = source
+    const close = selection && {
+      start: selection.start - 0.05 * (selection.end - selection.start),
+      span: 1.1 * (selection.end - selection.start),
+    }
+    const whole = wholeView(frames)
+    // a second press goes back to the whole
+    next = close && view.span > (close.span as number) * 1.01 ? clampView(close, frames, widthPx) : whole
+  }
+  setOutlook((current) => ({ views: { ...current.views, [source.id]: next } }))
+}

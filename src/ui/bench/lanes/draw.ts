@@ -1,0 +1,90 @@
+import type { Overview } from '../../../core'
+import { levelFor, type Tick, type View, xOf } from './geometry'
+
+export interface LaneDrawing {
+  readonly view: View
+  readonly widthPx: number
+  readonly heightPx: number
+  readonly overview: Overview | undefined
+  /** output frames per source frame of what `overview` holds */
+  readonly stretch: number
+  readonly colour: string
+  /** drawn faintly: what is shown belongs to an older recipe */
+  readonly stale: boolean
+  readonly ticks: readonly Tick[]
+  readonly tickColour: string
+  readonly labelColour: string
+  readonly tickLabel: (tick: Tick) => string
+}
+
+/**
+ * A lane's waveform on the source's time: each pixel shows the output frames that the map puts there, so an attack
+ * stands under the same x in every lane. The light shape spans the samples, the solid one the level (RMS).
+ */
+export function drawLane(context: CanvasRenderingContext2D, lane: LaneDrawing): void {
+  const { view, widthPx, heightPx, overview, stretch } = lane
+  context.clearRect(0, 0, widthPx, heightPx)
+  const waveHeight = lane.ticks.length > 0 ? heightPx - 13 : heightPx
+  const middle = waveHeight / 2
+  const reach = middle - 3
+  context.globalAlpha = 1
+  context.fillStyle = lane.tickColour
+  context.fillRect(0, Math.round(middle), widthPx, 1)
+  if (overview) {
+    const framesPerPx = (view.span / widthPx) * stretch
+    const level = levelFor(overview, framesPerPx)
+    const bins = level.low.length
+    const outline = new Path2D()
+    const body = new Path2D()
+    for (let x = 0; x < widthPx; x++) {
+      const from = (view.start * stretch + x * framesPerPx) / level.framesPerBin
+      const first = Math.floor(from)
+      const last = Math.max(first + 1, Math.floor(from + framesPerPx / level.framesPerBin))
+      if (first >= bins) break
+      let low = 0
+      let high = 0
+      let power = 0
+      let count = 0
+      for (let bin = Math.max(0, first); bin < Math.min(bins, last); bin++) {
+        low = Math.min(low, level.low[bin] as number)
+        high = Math.max(high, level.high[bin] as number)
+        power += (level.rms[bin] as number) ** 2
+        count++
+      }
+      if (count === 0) continue
+      const top = middle - Math.min(1, high) * reach
+      const bottom = middle - Math.max(-1, low) * reach
+      outline.rect(x, top, 1, Math.max(1, bottom - top))
+      const solid = Math.min(Math.sqrt(power / count), 1) * reach
+      body.rect(
+        x,
+        Math.max(top, middle - solid),
+        1,
+        Math.max(1, Math.min(bottom, middle + solid) - Math.max(top, middle - solid)),
+      )
+    }
+    context.fillStyle = lane.colour
+    context.globalAlpha = lane.stale ? 0.16 : 0.5
+    context.fill(outline)
+    context.globalAlpha = lane.stale ? 0.2 : 1
+    context.fill(body)
+  }
+  context.globalAlpha = 1
+  context.font = '500 10px "Archivo Variable", sans-serif'
+  context.textBaseline = 'alphabetic'
+  for (const tick of lane.ticks) {
+    context.fillStyle = lane.tickColour
+    context.fillRect(Math.round(tick.x), heightPx - (tick.major ? 12 : 4), 1, tick.major ? 12 : 4)
+    if (tick.major) {
+      context.fillStyle = lane.labelColour
+      context.fillText(lane.tickLabel(tick), Math.round(tick.x) + 4, heightPx - 3)
+    }
+  }
+}
+
+/** The range of a selection in pixels, cut to what is visible. */
+export function selectionPx(view: View, selection: { start: number; end: number }, widthPx: number) {
+  const left = Math.max(0, xOf(view, selection.start, widthPx))
+  const right = Math.min(widthPx, xOf(view, selection.end, widthPx))
+  return right > left ? { left, width: right - left } : undefined
+}

@@ -1,0 +1,40 @@
+import { X } from 'lucide-react'
+import { Toast } from 'radix-ui'
+import { dismiss, undo } from '../session/session'
+import { useSession } from '../session/store'
+
+/** What happened, said once at the lower right. Trouble stays until it is put away. */
+export function Notices() {
+  const notices = useSession((state) => state.notices)
+  return (
+    <Toast.Provider swipeDirection="right" duration={6000} label="Notice">
+      {notices.map((notice) => (
+        <Toast.Root
+          key={notice.id}
+          type={notice.tone === 'trouble' ? 'foreground' : 'background'}
+          duration={notice.tone === 'trouble' ? Number.POSITIVE_INFINITY : 6000}
+          onOpenChange={(open) => {
+            if (!open) dismiss(notice.id)
+          }}
+          className={`flex items-start gap-3 rounded-[5px] border bg-deck py-2.5 pr-2 pl-3.5 shadow-[0_8px_28px_rgb(0_0_0/0.35)] ${notice.tone === 'trouble' ? 'border-trouble' : 'border-edge'}`}
+        >
+          <Toast.Description className="min-w-0 flex-1 py-0.5 break-words">
+            {notice.tone === 'trouble' && <span className="mr-1.5 font-[640] text-trouble">Trouble:</span>}
+            {notice.text}
+          </Toast.Description>
+          {notice.undo && (
+            <Toast.Action altText="Undo this" asChild>
+              <button type="button" className="plain-button !h-6 font-[620] !text-tide" onClick={undo}>
+                Undo
+              </button>
+            </Toast.Action>
+          )}
+          <Toast.Close aria-label="Put away" className="plain-button !h-6 !px-1">
+            <X size={14} />
+          </Toast.Close>
+        </Toast.Root>
+      ))}
+      <Toast.Viewport className="fixed right-4 bottom-[76px] z-50 flex w-[380px] flex-col gap-2 outline-none" />
+    </Toast.Provider>
+  )
+}

@@ -1,0 +1,182 @@
+import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
+import { parseNumber } from './parseNumber'
+
+export interface NumberFieldProps {
+  /** spoken name; also the tooltip's first words */
+  readonly label: string
+  readonly value: number | undefined
+  readonly min: number
+  readonly max: number
+  /** one press of an arrow key; Shift makes it ten times, Alt a tenth */
+  readonly step: number
+  readonly digits: number
+  /** `log` makes arrows and dragging work by ratio */
+  readonly scale?: 'linear' | 'log'
+  readonly unit?: string
+  readonly signed?: boolean
+  readonly placeholder?: string
+  readonly size?: 'large' | 'small'
+  readonly width: string
+  readonly onChange: (value: number, gesture: string) => void
+  readonly onReset: () => void
+}
+
+const DRAG_START_PX = 3
+const TYPING_PAUSE_MS = 400
+const KEY_PAUSE_MS = 900
+
+let gestures = 0
+const newGesture = () => `field-${++gestures}`
+
+/**
+ * A number that is typed, nudged with the arrow keys, scrubbed by dragging sideways, and reset by a double click. Each
+ * takes effect at once; one drag, one held key, one typing is one step of undo.
+ */
+export function NumberField(props: NumberFieldProps) {
+  const { label, value, min, max, step, digits, scale = 'linear', unit, signed, size = 'small', width } = props
+  const input = useRef<HTMLInputElement>(null)
+  const [draft, setDraft] = useState<string | undefined>()
+  const drag = useRef<{ x: number; from: number; gesture: string; moved: boolean } | undefined>(undefined)
+  const gesture = useRef('')
+  const keyAt = useRef(0)
+  const typing = useRef<ReturnType<typeof setTimeout> | undefined>(undefined)
+  const latest = useRef(props)
+  latest.current = props
+  useEffect(() => () => clearTimeout(typing.current), [])
+
+  const shown = value === undefined ? '' : format(value, digits, signed)
+  const parsed = draft === undefined || draft === '' ? undefined : parseNumber(draft)
+  const bad = draft !== undefined && draft !== '' && (parsed === undefined || parsed < min || parsed > max)
+
+  function apply(next: number, mark: string) {
+    const clean = Math.min(max, Math.max(min, next))
+    if (clean !== latest.current.value) props.onChange(clean, mark)
+  }
+
+  function moved(from: number, steps: number): number {
+    // by ratio, one press changes what is there by a hundredth, wherever on the scale it lies
+    if (scale === 'log') return from * 1.01 ** steps
+    const next = from + steps * step
+    // stay on the grid that the step makes, but for steps finer than it
+    return Math.abs(steps) >= 1 ? Math.round(next / step) * step : next
+  }
+
+  function commit() {
+    clearTimeout(typing.current)
+    if (draft !== undefined && parsed !== undefined && draft !== shown) apply(parsed, gesture.current)
+    setDraft(undefined)
+  }
+
+  function onKeyDown(event: KeyboardEvent<HTMLInputElement>) {
+    if (event.key === 'Enter') {
+      commit()
+      input.current?.select()
+    } else if (event.key === 'Escape') {
+      clearTimeout(typing.current)
+      setDraft(undefined)
+      input.current?.blur()
+    } else if (event.key === 'ArrowUp' || event.key === 'ArrowDown') {
+      event.preventDefault()
+      const now = performance.now()
+      if (now - keyAt.current > KEY_PAUSE_MS) gesture.current = newGesture()
+      keyAt.current = now
+      const amount = event.shiftKey ? 10 : event.altKey ? 0.1 : 1
+      const from = parsed ?? value ?? 0
+      clearTimeout(typing.current)
+      setDraft(undefined)
+      apply(moved(from, event.key === 'ArrowUp' ? amount : -amount), gesture.current)
+    }
+  }
+
+  function onType(text: string) {
+    if (draft === undefined) gesture.current = newGesture()
+    setDraft(text)
+    clearTimeout(typing.current)
+    const next = parseNumber(text)
+    if (next !== undefined && next >= min && next <= max) {
+      typing.current = setTimeout(() => apply(next, gesture.current), TYPING_PAUSE_MS)
+    }
+  }
+
+  function onPointerDown(event: PointerEvent<HTMLSpanElement>) {
+    if (event.button !== 0 || document.activeElement === input.current || value === undefined) return
+    // the press becomes a drag or a click; until it is known which, the text must not take the focus
+    event.preventDefault()
+    event.currentTarget.setPointerCapture(event.pointerId)
+    drag.current = { x: event.clientX, from: value, gesture: newGesture(), moved: false }
+  }
+
+  function onPointerMove(event: PointerEvent<HTMLSpanElement>) {
+    const now = drag.current
+    if (!now) return
+    const distance = event.clientX - now.x
+    if (!now.moved && Math.abs(distance) < DRAG_START_PX) return
+    now.moved = true
+    const amount = (distance / 4) * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1)
+    apply(moved(now.from, Math.trunc(amount * 10) / 10), now.gesture)
+  }
+
+  function onPointerUp() {
+    const now = drag.current
+    drag.current = undefined
+    if (now && !now.moved) {
+      input.current?.focus()
+      input.current?.select()
+    }
+  }
+
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: the drag is a second way; the input inside takes keys and text
+    <span
+      className={`field ${size === 'large' ? 'text-[25px] leading-[30px] font-[560] [font-stretch:108%]' : 'text-[13px] leading-[20px]'}`}
+      data-bad={bad}
+      title={`${label}: type, arrow keys, drag, double-click to reset`}
+      onPointerDown={onPointerDown}
+      onPointerMove={onPointerMove}
+      onPointerUp={onPointerUp}
+      onPointerCancel={() => {
+        drag.current = undefined
+      }}
+      onDoubleClick={() => {
+        clearTimeout(typing.current)
+        setDraft(undefined)
+        props.onReset()
+        input.current?.blur()
+      }}
+    >
+      <input
+        ref={input}
+        type="text"
+        inputMode="decimal"
+        role="spinbutton"
+        aria-label={label}
+        aria-valuenow={value}
+        aria-valuemin={min}
+        aria-valuemax={max}
+        aria-valuetext={value === undefined ? 'not set' : `${shown} ${unit ?? ''}`.trim()}
+        aria-invalid={bad}
+        autoComplete="off"
+        spellCheck={false}
+        placeholder={props.placeholder}
+        style={{ width }}
+        value={draft ?? shown}
+        onChange={(event) => onType(event.target.value)}
+        onKeyDown={onKeyDown}
+        onBlur={commit}
+      />
+      {unit && (
+        <span className={`pl-1 text-faint select-none ${size === 'large' ? 'text-[13px]' : 'text-[12px]'}`}>
+          {unit}
+        </span>
+      )}
+    </span>
+  )
+}
+
+/** A number with at most `digits` decimals, none of them idle beyond the first sense of it; a true minus sign. */
+export function format(value: number, digits: number, signed = false): string {
+  const text = value.toFixed(digits)
+  const zero = Number(text) === 0
+  const plain = zero ? text.replace('-', '') : text.replace('-', '−')
+  return signed && !zero && value > 0 ? `+${plain}` : plain
+}

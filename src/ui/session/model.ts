@@ -1,0 +1,145 @@
+import { z } from 'zod'
+import { firstMethods, PITCH_RANGE, type Recipe, STRETCH_RANGE } from '../../core'
+
+/** All that is kept of a session: plain data, checked when it is read back. */
+
+const settingValue = z.union([z.number(), z.string()])
+
+const variantSchema = z.object({
+  id: z.string(),
+  /** A, B, C …; stays with the variant */
+  letter: z.string().length(1),
+  methodId: z.string(),
+  /** settings that were changed, by method, so that trying another method loses none */
+  settings: z.record(z.string(), z.record(z.string(), settingValue)),
+  seed: z.number().int().nonnegative(),
+})
+
+const factsSchema = z.object({
+  frames: z.number().int().positive(),
+  sampleRate: z.number().int().positive(),
+  channels: z.number().int().positive(),
+  container: z.string(),
+  depth: z.object({ bits: z.number(), float: z.boolean() }).optional(),
+  peak: z.number(),
+})
+
+const sourceSchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  file: z.string(),
+  /** demo sounds come from the server again when they are needed; others lie in the browser */
+  origin: z.enum(['demo', 'file']),
+  /** known once the file has been read */
+  facts: factsSchema.optional(),
+  target: z.object({
+    stretch: z.number().min(STRETCH_RANGE.min).max(STRETCH_RANGE.max),
+    pitchSemitones: z.number().min(PITCH_RANGE.min).max(PITCH_RANGE.max),
+    formants: z.enum(['move', 'keep']),
+    /** typed by hand; 0 = not known */
+    sourceBpm: z.number().nonnegative(),
+  }),
+  variants: z.array(variantSchema),
+  /** in source frames, end exclusive */
+  selection: z.object({ start: z.number(), end: z.number() }).optional(),
+})
+
+export const sessionSchema = z.object({
+  version: z.literal(1),
+  sources: z.array(sourceSchema),
+})
+
+/** What the eye and ear are on; kept, but no step of undo. */
+export const outlookSchema = z.object({
+  selectedId: z.string().optional(),
+  /** per source: the lane that is heard, 'reference' or a variant's id; and the last variant that was */
+  lanes: z.record(z.string(), z.object({ active: z.string(), chosen: z.string().optional() })),
+  /** per source: first visible source frame and frames across the lane */
+  views: z.record(z.string(), z.object({ start: z.number(), span: z.number() })),
+  /** per source: where playing was, in source frames */
+  places: z.record(z.string(), z.number()),
+  theme: z.enum(['ink', 'paper']),
+  looping: z.boolean(),
+  matched: z.boolean(),
+  format: z.enum(['16', '24', '32f']),
+})
+
+export const keptSchema = z.object({ session: sessionSchema, outlook: outlookSchema })
+
+export type Variant = z.infer<typeof variantSchema>
+export type Source = z.infer<typeof sourceSchema>
+export type SourceFacts = z.infer<typeof factsSchema>
+export type Target = Source['target']
+export type Session = z.infer<typeof sessionSchema>
+export type Outlook = z.infer<typeof outlookSchema>
+
+export const REFERENCE = 'reference'
+export const MAX_VARIANTS = 9
+
+/** The shelf of a first visit: what is on it, and one target that shows what the bench is for. */
+const demoShelf: readonly { id: string; name: string; file: string; target?: Partial<Target> }[] = [
+  { id: 'rope-winch', name: 'Rope winch', file: 'rope-winch_96bpm.wav', target: { stretch: 1.25, sourceBpm: 96 } },
+  { id: 'hull-knocks', name: 'Hull knocks', file: 'hull-knocks.wav' },
+  { id: 'harmonium', name: 'Harmonium', file: 'harmonium-chords.wav' },
+  { id: 'foghorn-tune', name: 'Foghorn and whistle', file: 'foghorn-and-whistle.wav' },
+  { id: 'guide-line', name: "Guide's line", file: 'guide-line-take-3.wav' },
+  { id: 'harbour-bell', name: 'Harbour bell', file: 'harbour-bell.wav' },
+  { id: 'rain-on-tin', name: 'Rain on tin', file: 'rain-on-tin.wav' },
+  { id: 'gull', name: 'Gull', file: 'gull-glide.wav' },
+  { id: 'capstan', name: 'Capstan', file: 'capstan-walk_120bpm.wav' },
+  { id: 'chain-rattle', name: 'Chain rattle', file: 'chain-rattle_100.wav' },
+]
+
+export const PLAIN_TARGET: Target = { stretch: 1, pitchSemitones: 0, formants: 'move', sourceBpm: 0 }
+
+export function newSource(
+  input: Pick<Source, 'id' | 'name' | 'file' | 'origin'> & { target?: Partial<Target> },
+): Source {
+  const { target, ...rest } = input
+  return {
+    ...rest,
+    target: { ...PLAIN_TARGET, ...target },
+    variants: firstMethods.map((methodId, i) => newVariant(`${input.id}-${i + 1}`, LETTERS[i] as string, methodId)),
+  }
+}
+
+const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
+
+export function newVariant(id: string, letter: string, methodId: string): Variant {
+  return { id, letter, methodId, settings: {}, seed: 1 }
+}
+
+/** The first letter that no variant here carries. */
+export function freeLetter(variants: readonly Variant[]): string {
+  return [...LETTERS].find((letter) => !variants.some((v) => v.letter === letter)) ?? 'Z'
+}
+
+export function firstSession(): Session {
+  return { version: 1, sources: demoShelf.map((demo) => newSource({ ...demo, origin: 'demo' })) }
+}
+
+export function firstOutlook(theme: Outlook['theme']): Outlook {
+  return {
+    selectedId: demoShelf[0]?.id,
+    lanes: {},
+    views: {},
+    places: {},
+    theme,
+    looping: true,
+    matched: true,
+    format: '24',
+  }
+}
+
+/** The recipe that a variant makes of its source's target. */
+export function recipeOf(source: Source, variant: Variant): Recipe {
+  return {
+    version: 1,
+    stretch: source.target.stretch,
+    pitchSemitones: source.target.pitchSemitones,
+    formants: source.target.formants,
+    methodId: variant.methodId,
+    settings: variant.settings[variant.methodId] ?? {},
+    seed: variant.seed,
+  }
+}

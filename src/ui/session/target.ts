@@ -1,0 +1,37 @@
+import { PITCH_RANGE, STRETCH_RANGE, stretchForFrames } from '../../core'
+import type { SourceFacts, Target } from './model'
+
+/** The target in all the ways people say it, and back. One truth: stretch and semitones. */
+
+export const clampStretch = (stretch: number) => Math.min(STRETCH_RANGE.max, Math.max(STRETCH_RANGE.min, stretch))
+export const clampPitch = (semitones: number) => Math.min(PITCH_RANGE.max, Math.max(PITCH_RANGE.min, semitones))
+
+export const percentOf = (target: Target) => target.stretch * 100
+export const stretchFromPercent = (percent: number) => clampStretch(percent / 100)
+
+export function secondsOf(target: Target, facts: SourceFacts): number {
+  return Math.round(facts.frames * target.stretch) / facts.sampleRate
+}
+
+/** The stretch whose result has exactly the frames nearest to `seconds`. */
+export function stretchFromSeconds(seconds: number, facts: SourceFacts): number {
+  const outputFrames = Math.max(1, Math.round(seconds * facts.sampleRate))
+  return clampStretch(stretchForFrames(facts.frames, outputFrames))
+}
+
+/** Tempo after the stretch; undefined while the source's own is not known. */
+export function bpmOf(target: Target): number | undefined {
+  return target.sourceBpm > 0 ? target.sourceBpm / target.stretch : undefined
+}
+
+export const stretchFromBpm = (target: Target, bpm: number) => clampStretch(target.sourceBpm / bpm)
+
+/** Whole semitones nearest to the pitch, and the cents that are left: −50 to 50. */
+export function pitchParts(pitchSemitones: number): { semitones: number; cents: number } {
+  const semitones = Math.round(pitchSemitones)
+  return { semitones: semitones || 0, cents: Math.round((pitchSemitones - semitones) * 100 * 100) / 100 || 0 }
+}
+
+export function pitchFromParts(semitones: number, cents: number): number {
+  return clampPitch(semitones + cents / 100)
+}

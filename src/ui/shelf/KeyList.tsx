@@ -1,0 +1,28 @@
+const KEYS: readonly (readonly [string, string])[] = [
+  ['Space', 'play, stop'],
+  ['0', 'hear the reference'],
+  ['1 – 9', 'hear a variant'],
+  ['+  −', 'zoom'],
+  ['←  →', 'scroll; with Shift: move the playhead'],
+  ['F', 'see all, see the selection'],
+  ['L', 'loop on, off'],
+  ['Esc', 'drop the selection'],
+  ['Ctrl Z', 'undo; with Shift: redo'],
+  ['↑  ↓', 'in a number: change it'],
+]
+
+export function KeyList() {
+  return (
+    <details className="group shrink-0 border-t border-rule">
+      <summary className="caption px-4 py-2.5 hover:text-text">Keys</summary>
+      <dl className="grid grid-cols-[62px_1fr] gap-y-1 px-4 pb-3 text-[12px]">
+        {KEYS.map(([key, what]) => (
+          <div key={key} className="contents">
+            <dt className="font-[620]">{key}</dt>
+            <dd className="text-soft">{what}</dd>
+          </div>
+        ))}
+      </dl>
+    </details>
+  )
+}

@@ -1,0 +1,219 @@
+import { LoaderCircle, Pencil, Plus, Trash2 } from 'lucide-react'
+import { useEffect, useRef, useState } from 'react'
+import { acceptedEndings } from '../../host/sniff'
+import { channelText, timeText } from '../common/formats'
+import type { Source } from '../session/model'
+import { bringIn, removeSource, rename, selectSource, start } from '../session/session'
+import { useSession } from '../session/store'
+import { KeyList } from './KeyList'
+
+const ACCEPT = ['audio/*', ...acceptedEndings.map((ending) => `.${ending}`)].join(',')
+
+/** The list of sources: pick, bring in, rename, remove. Files may be dropped anywhere in the window. */
+export function Shelf() {
+  useEffect(() => {
+    void start()
+  }, [])
+  const ready = useSession((state) => state.ready)
+  const sources = useSession((state) => state.history.present.sources)
+  const selectedId = useSession((state) => state.outlook.selectedId)
+  const arrivals = useSession((state) => state.arrivals)
+  const picker = useRef<HTMLInputElement>(null)
+  const list = useRef<HTMLUListElement>(null)
+  const dropping = useFileDrop(bringIn)
+
+  function onKey(index: number, key: string) {
+    const source = sources[index]
+    if (key === 'ArrowDown' || key === 'ArrowUp') {
+      const next = sources[index + (key === 'ArrowDown' ? 1 : -1)]
+      if (!next) return false
+      selectSource(next.id)
+      list.current?.querySelector<HTMLElement>(`[data-source="${CSS.escape(next.id)}"]`)?.focus()
+    } else if (key === 'Delete' && source) removeSource(source.id)
+    else return false
+    return true
+  }
+
+  return (
+    <aside aria-label="Shelf" className="flex min-h-0 flex-col border-r border-rule bg-deck [grid-area:shelf]">
+      <header className="flex h-[58px] shrink-0 items-center gap-2.5 px-4">
+        <svg width="26" height="18" viewBox="0 0 26 18" aria-hidden="true">
+          <path d="M0 1h11v5H0zM14 1h5v5h-5zM0 12h17v5H0zM20 12h6v5h-6z" fill="currentColor" />
+        </svg>
+        <h1 className="wide text-[17px]">Zumbet</h1>
+      </header>
+      <div className="flex items-center justify-between px-4 pb-1.5">
+        <h2 className="caption">Shelf{ready && <span className="pl-1.5">{sources.length}</span>}</h2>
+        <button type="button" className="plain-button !h-6 -mr-2 !px-2" onClick={() => picker.current?.click()}>
+          <Plus size={14} /> Bring in
+        </button>
+        <input
+          ref={picker}
+          type="file"
+          multiple
+          accept={ACCEPT}
+          className="hidden"
+          aria-label="Sound files"
+          onChange={(event) => {
+            void bringIn([...(event.target.files ?? [])])
+            event.target.value = ''
+          }}
+        />
+      </div>
+      <ul ref={list} className="min-h-0 flex-1 overflow-y-auto px-2 pb-2" aria-label="Sources">
+        {sources.map((source, index) => (
+          <SourceRow
+            key={source.id}
+            source={source}
+            selected={source.id === selectedId}
+            onKey={(key) => onKey(index, key)}
+          />
+        ))}
+        {arrivals.map((arrival) => (
+          <li key={arrival.id} className="flex items-center gap-2 px-2.5 py-1.5 text-faint">
+            <LoaderCircle size={13} className="animate-spin" aria-hidden="true" />
+            <span className="truncate">Reading {arrival.file}</span>
+          </li>
+        ))}
+        {ready && sources.length === 0 && arrivals.length === 0 && (
+          <li className="px-2.5 py-6 text-soft">
+            The shelf is empty. Drop sound files anywhere in this window, or use <b>Bring in</b>.
+          </li>
+        )}
+      </ul>
+      <KeyList />
+      {dropping && (
+        <div className="pointer-events-none fixed inset-0 z-40 grid place-items-center bg-[color-mix(in_srgb,var(--ground)_82%,transparent)]">
+          <p className="wide border-y-2 border-tide px-10 py-6 text-[22px]">Let go to bring these onto the shelf</p>
+        </div>
+      )}
+    </aside>
+  )
+}
+
+function SourceRow({
+  source,
+  selected,
+  onKey,
+}: {
+  source: Source
+  selected: boolean
+  onKey: (key: string) => boolean
+}) {
+  const [naming, setNaming] = useState(false)
+  const failed = useSession((state) => state.loads[source.id]?.status === 'failed')
+  const { facts } = source
+
+  if (naming) {
+    return (
+      <li className="px-1 py-1">
+        <input
+          // biome-ignore lint/a11y/noAutofocus: the field opens because its name was asked for
+          autoFocus
+          aria-label={`New name for ${source.name}`}
+          defaultValue={source.name}
+          className="w-full rounded-[3px] border border-tide bg-well px-1.5 py-1 outline-none"
+          onFocus={(event) => event.target.select()}
+          onBlur={(event) => {
+            rename(source.id, event.target.value)
+            setNaming(false)
+          }}
+          onKeyDown={(event) => {
+            if (event.key === 'Enter') event.currentTarget.blur()
+            if (event.key === 'Escape') {
+              event.currentTarget.value = source.name
+              event.currentTarget.blur()
+            }
+          }}
+        />
+      </li>
+    )
+  }
+  return (
+    <li className="group relative">
+      <button
+        type="button"
+        data-source={source.id}
+        aria-current={selected}
+        className={`block w-full rounded-[4px] px-2.5 py-[5px] text-left ${selected ? 'bg-ground shadow-[inset_3px_0_0_var(--tide)]' : 'hover:bg-ground/60'}`}
+        onClick={() => selectSource(source.id)}
+        onDoubleClick={() => setNaming(true)}
+        onKeyDown={(event) => {
+          if (event.key === 'F2') setNaming(true)
+          else if (onKey(event.key)) event.preventDefault()
+        }}
+      >
+        <span className={`block truncate pr-1 ${selected ? 'font-[620]' : 'text-soft'}`}>{source.name}</span>
+        <span className="caption block truncate">
+          {failed ? (
+            <span className="text-trouble">cannot be read</span>
+          ) : facts ? (
+            `${timeText(facts.frames / facts.sampleRate)} · ${channelText(facts.channels)}`
+          ) : (
+            'not read yet'
+          )}
+        </span>
+      </button>
+      <span className="absolute top-1/2 right-1 hidden -translate-y-1/2 rounded-[4px] bg-deck group-focus-within:flex group-hover:flex">
+        <button
+          type="button"
+          className="plain-button !px-1.5"
+          aria-label={`Rename ${source.name}`}
+          title="Rename (F2)"
+          onClick={() => setNaming(true)}
+        >
+          <Pencil size={13} />
+        </button>
+        <button
+          type="button"
+          className="plain-button !px-1.5"
+          aria-label={`Remove ${source.name}`}
+          title="Remove (Delete)"
+          onClick={() => removeSource(source.id)}
+        >
+          <Trash2 size={13} />
+        </button>
+      </span>
+    </li>
+  )
+}
+
+/** Files dropped anywhere in the window; true while some are held over it. */
+function useFileDrop(onFiles: (files: readonly File[]) => void): boolean {
+  const [over, setOver] = useState(false)
+  useEffect(() => {
+    let depth = 0
+    const carriesFiles = (event: globalThis.DragEvent) => event.dataTransfer?.types.includes('Files') ?? false
+    const listeners: Record<string, (event: globalThis.DragEvent) => void> = {
+      dragenter: (event) => {
+        if (!carriesFiles(event)) return
+        event.preventDefault()
+        depth++
+        setOver(true)
+      },
+      dragover: (event) => {
+        if (!carriesFiles(event)) return
+        event.preventDefault()
+        if (event.dataTransfer) event.dataTransfer.dropEffect = 'copy'
+      },
+      dragleave: (event) => {
+        if (!carriesFiles(event)) return
+        depth = Math.max(0, depth - 1)
+        if (depth === 0) setOver(false)
+      },
+      drop: (event) => {
+        if (!carriesFiles(event)) return
+        event.preventDefault()
+        depth = 0
+        setOver(false)
+        onFiles([...(event.dataTransfer?.files ?? [])])
+      },
+    }
+    for (const [name, listener] of Object.entries(listeners)) window.addEventListener(name, listener as EventListener)
+    return () => {
+      for (const [name, listener] of Object.entries(listeners))
+        window.removeEventListener(name, listener as EventListener)
+    }
+  }, [onFiles])
+  return over
+}

@@ -1,0 +1,54 @@
+import { useEffect, useRef } from 'react'
+import { amplitudeToDb } from '../../core'
+import { playback } from '../session/session'
+import { useSession } from '../session/store'
+
+const FLOOR_DB = -54
+const WINDOW_FRAMES = 1600
+const FALL_DB_PER_FRAME = 0.6
+
+/** The level that really goes out, and how often the output found nothing to play. */
+export function Meter() {
+  const bars = [useRef<HTMLSpanElement>(null), useRef<HTMLSpanElement>(null)]
+  const gaps = useRef<HTMLSpanElement>(null)
+  const playing = useSession((state) => state.playing)
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: refs stay the same
+  useEffect(() => {
+    let handle = 0
+    let idle = 0
+    const shown = [FLOOR_DB, FLOOR_DB]
+    const draw = () => {
+      const { channels } = playback.heard(WINDOW_FRAMES)
+      channels.forEach((channel, c) => {
+        let peak = 0
+        for (const value of channel) peak = Math.max(peak, Math.abs(value))
+        const db = peak > 0 ? amplitudeToDb(peak) : FLOOR_DB
+        shown[c] = Math.max(FLOOR_DB, db, (shown[c] as number) - FALL_DB_PER_FRAME)
+        const bar = bars[c]?.current
+        if (bar) bar.style.transform = `scaleX(${Math.min(1, 1 - (shown[c] as number) / FLOOR_DB)})`
+      })
+      if (gaps.current) gaps.current.textContent = String(playback.underruns())
+      // after a stop the bars fall; then there is nothing left to draw
+      idle = playing ? 0 : idle + 1
+      if (playing || idle < 100) handle = requestAnimationFrame(draw)
+    }
+    draw()
+    return () => cancelAnimationFrame(handle)
+  }, [playing])
+
+  return (
+    <span className="flex items-center gap-3">
+      <span className="flex w-[104px] flex-col gap-[3px]" aria-hidden="true" title="Output level, −54 to 0 dB">
+        {bars.map((bar, c) => (
+          <span key={c === 0 ? 'left' : 'right'} className="h-[5px] overflow-hidden rounded-[1px] bg-rule">
+            <span ref={bar} className="block h-full origin-left bg-soft" style={{ transform: 'scaleX(0)' }} />
+          </span>
+        ))}
+      </span>
+      <span className="caption" title="Moments in which the output found nothing to play">
+        gaps <span ref={gaps} data-testid="gaps" className="text-text" role="status" aria-label="Gaps in playback" />
+      </span>
+    </span>
+  )
+}

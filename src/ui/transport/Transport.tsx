@@ -1,0 +1,179 @@
+import { Moon, Play, Repeat, Square, Sun, X } from 'lucide-react'
+import { useEffect, useRef } from 'react'
+import { asSource, mapOf } from '../../core'
+import { timeText } from '../common/formats'
+import { LaneBadge } from '../common/LaneBadge'
+import { NumberField } from '../fields/NumberField'
+import { recipeOf, type Source } from '../session/model'
+import { hearLane, playback, setOutlook, setSelection, togglePlay } from '../session/session'
+import { activeLane, selectedSource, useSession } from '../session/store'
+import { Meter } from './Meter'
+
+/** What is heard: play and stop, where, which lane, which loop, at which level, and whether it ever ran dry. */
+export function Transport() {
+  const source = useSession(selectedSource)
+  const playing = useSession((state) => state.playing)
+  const ready = useSession((state) => (source ? state.loads[source.id]?.status === 'ready' : false))
+  const { looping, matched, theme } = useSession((state) => state.outlook)
+  const active = useSession((state) => (source ? activeLane(state, source) : 'reference'))
+
+  useEffect(() => {
+    document.documentElement.dataset.theme = theme
+  }, [theme])
+
+  return (
+    <footer
+      aria-label="Transport"
+      className="flex h-[60px] items-center gap-5 border-t border-rule bg-deck px-4 whitespace-nowrap [grid-area:transport]"
+    >
+      <button
+        type="button"
+        className="solid-button !h-9 w-[92px] justify-center"
+        disabled={!ready}
+        onClick={togglePlay}
+        title={playing ? 'Stop (Space)' : 'Play (Space)'}
+      >
+        {playing ? <Square size={15} fill="currentColor" /> : <Play size={15} fill="currentColor" />}
+        {playing ? 'Stop' : 'Play'}
+      </button>
+      <Clock source={source} active={active} />
+      {source && (
+        <div role="group" aria-label="Heard lane" className="flex items-center gap-0.5">
+          {[undefined, ...source.variants].map((variant, index) => {
+            const heard = active === (variant?.id ?? 'reference')
+            return (
+              <button
+                key={variant?.id ?? 'reference'}
+                type="button"
+                aria-pressed={heard}
+                aria-label={variant ? `Variant ${variant.letter}` : 'Reference'}
+                title={`${variant ? `Variant ${variant.letter}` : 'Reference'} (${index})`}
+                className="plain-button !px-1"
+                onClick={() => hearLane(index)}
+              >
+                <LaneBadge letter={variant?.letter} hollow={!heard} />
+              </button>
+            )
+          })}
+        </div>
+      )}
+      {source && <Loop source={source} looping={looping} />}
+      <span className="ml-auto flex items-center gap-3">
+        <button
+          type="button"
+          className="plain-button"
+          aria-pressed={matched}
+          title="Bring all lanes to one loudness for listening; exports are not touched"
+          onClick={() => setOutlook({ matched: !matched })}
+        >
+          Match loudness
+        </button>
+        <Meter />
+        <button
+          type="button"
+          className="plain-button !px-1.5"
+          aria-label={theme === 'ink' ? 'Change to Paper' : 'Change to Ink'}
+          title={theme === 'ink' ? 'Paper: light' : 'Ink: dark'}
+          onClick={() => setOutlook({ theme: theme === 'ink' ? 'paper' : 'ink' })}
+        >
+          {theme === 'ink' ? <Sun size={16} /> : <Moon size={16} />}
+        </button>
+      </span>
+    </footer>
+  )
+}
+
+/** Place in the source and in the result that is heard, written in every animation frame while playing. */
+function Clock({ source, active }: { source: Source | undefined; active: string }) {
+  const inSource = useRef<HTMLSpanElement>(null)
+  const inResult = useRef<HTMLSpanElement>(null)
+  const playing = useSession((state) => state.playing)
+  const place = useSession((state) => (source ? (state.outlook.places[source.id] ?? 0) : 0))
+
+  useEffect(() => {
+    const rate = source?.facts?.sampleRate ?? 48_000
+    const variant = source?.variants.find((v) => v.id === active)
+    const map = source?.facts && variant ? mapOf(recipeOf(source, variant), source.facts.frames).map : undefined
+    let handle = 0
+    const write = () => {
+      const frame = playback.playing ? playback.sourceFrame() : place
+      if (inSource.current) inSource.current.textContent = timeText(frame / rate)
+      if (inResult.current)
+        inResult.current.textContent = timeText((map ? map.outputAt(asSource(frame)) : frame) / rate)
+      if (playing) handle = requestAnimationFrame(write)
+    }
+    write()
+    return () => cancelAnimationFrame(handle)
+  }, [source, active, playing, place])
+
+  return (
+    <div className="flex items-end gap-4" role="group" aria-label="Place">
+      <span className="flex w-[96px] flex-col leading-tight">
+        <span className="caption">source</span>
+        <span ref={inSource} className="text-[17px] font-[560]" />
+      </span>
+      <span className="flex w-[82px] flex-col leading-tight">
+        <span className="caption">heard lane</span>
+        <span ref={inResult} className="pb-px text-[14px] text-soft" />
+      </span>
+    </div>
+  )
+}
+
+function Loop({ source, looping }: { source: Source; looping: boolean }) {
+  const { selection, facts } = source
+  const rate = facts?.sampleRate ?? 48_000
+  const seconds = (facts?.frames ?? 0) / rate
+  return (
+    <div role="group" aria-label="Loop" className="flex items-center gap-2.5">
+      <button
+        type="button"
+        className="plain-button"
+        aria-pressed={looping}
+        title="Loop (L)"
+        onClick={() => setOutlook({ looping: !looping })}
+      >
+        <Repeat size={15} /> Loop
+      </button>
+      {selection ? (
+        <>
+          <NumberField
+            label="Loop start"
+            width="3.9em"
+            value={selection.start / rate}
+            digits={3}
+            min={0}
+            max={selection.end / rate}
+            step={0.01}
+            onChange={(start, gesture) => setSelection(source.id, { ...selection, start: start * rate }, gesture)}
+            onReset={() => setSelection(source.id, { ...selection, start: 0 })}
+          />
+          <span className="text-faint">to</span>
+          <NumberField
+            label="Loop end"
+            unit="s"
+            width="3.9em"
+            value={selection.end / rate}
+            digits={3}
+            min={selection.start / rate}
+            max={seconds}
+            step={0.01}
+            onChange={(end, gesture) => setSelection(source.id, { ...selection, end: end * rate }, gesture)}
+            onReset={() => setSelection(source.id, { ...selection, end: seconds * rate })}
+          />
+          <button
+            type="button"
+            className="plain-button !px-1"
+            aria-label="Drop the selection"
+            title="Drop the selection (Esc)"
+            onClick={() => setSelection(source.id, undefined)}
+          >
+            <X size={14} />
+          </button>
+        </>
+      ) : (
+        <span className="caption">{looping ? 'all of it; drag in the lanes for a part' : 'off'}</span>
+      )}
+    </div>
+  )
+}
