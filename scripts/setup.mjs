@@ -46,11 +46,20 @@ export function needPackages() {
   }
 }
 
-const BUILT_FROM = ['src', 'server', 'public', 'astro.config.mjs', 'package-lock.json', 'tsconfig.json', 'tsconfig.base.json']
+const BUILT_FROM = [
+  'src',
+  'server',
+  'public',
+  'astro.config.mjs',
+  'package-lock.json',
+  'tsconfig.json',
+  'tsconfig.base.json',
+]
 const stamp = join(root, 'dist', '.built-from')
 
 /** Demo sounds are hashed by the stamp of the code that made them: reading 24 MB at every start would be slow. */
-const counts = (path) => !/\.test\.tsx?$/.test(path) && (!path.startsWith('public/demo/') || path.endsWith('.made-from'))
+const counts = (path) =>
+  !/\.test\.tsx?$/.test(path) && (!path.startsWith('public/demo/') || path.endsWith('.made-from'))
 
 export async function needBuild() {
   const { makeDemo } = await import('./demo.mjs')
@@ -59,7 +68,11 @@ export async function needBuild() {
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return
   console.log('Building …')
   const output = join(root, '.cache', 'build.log')
-  const result = spawnSync(process.execPath, [tool('astro/astro.js'), 'build'], { cwd: root, env: environment, encoding: 'utf8' })
+  const result = spawnSync(process.execPath, [tool('astro/astro.js'), 'build'], {
+    cwd: root,
+    env: environment,
+    encoding: 'utf8',
+  })
   writeFileSync(output, `${result.stdout}${result.stderr}`)
   if (result.status !== 0) {
     console.error(`${result.stdout}${result.stderr}\nThe build failed.`)

@@ -10,21 +10,22 @@ export const isolation = {
 }
 
 /**
- * All headers of the built server. Scripts come from this server alone, and the few that the pages carry inline are
- * named by their hashes; wasm may be compiled (the file decoders), code from text may not.
+ * All headers of the built server. Scripts and styles come from this server alone, and the few that the pages carry inline
+ * are named by their hashes; wasm may be compiled (the file decoders), code from text may not.
  */
 export function allHeaders(clientFolder) {
-  const hashes = new Set()
+  const inline = { script: new Set(), style: new Set() }
   for (const page of pagesBelow(clientFolder)) {
-    for (const [, attributes, text] of readFileSync(page, 'utf8').matchAll(/<script([^>]*)>([\s\S]*?)<\/script>/g)) {
-      if (!/\bsrc=/.test(attributes)) hashes.add(`'sha256-${createHash('sha256').update(text).digest('base64')}'`)
+    const text = readFileSync(page, 'utf8')
+    for (const [, kind, attributes, body] of text.matchAll(/<(script|style)([^>]*)>([\s\S]*?)<\/\1>/g)) {
+      if (!/\bsrc=/.test(attributes)) inline[kind].add(`'sha256-${createHash('sha256').update(body).digest('base64')}'`)
     }
   }
   const policy = {
     'default-src': ["'none'"],
-    'script-src': ["'self'", "'wasm-unsafe-eval'", ...hashes],
+    'script-src': ["'self'", "'wasm-unsafe-eval'", ...inline.script],
     'worker-src': ["'self'"],
-    'style-src': ["'self'"],
+    'style-src': ["'self'", ...inline.style],
     // what React and Radix set on single elements; no style sheet may be inline
     'style-src-attr': ["'unsafe-inline'"],
     'font-src': ["'self'"],

@@ -17,7 +17,7 @@ import type { Job, JobMessage, JobReport, JobResults, SoundFacts } from './jobPr
 const running = new Map<number, AbortController>()
 const report = (message: JobReport) => postMessage(message)
 
-onmessage = async ({ data }: MessageEvent<JobMessage>) => {
+self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
   if (data.type === 'cancel') {
     running.get(data.jobId)?.abort()
     return

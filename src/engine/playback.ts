@@ -12,29 +12,28 @@ export interface PlaybackEvents {
 
 interface Output {
   readonly context: AudioContext
-  readonly worker: Worker
-  readonly ring: ReturnType<typeof openRing>
   readonly sampleRate: number
 }
 
 /**
  * Plays one source and one program at a time, at the source's own rate, so that nothing is converted on the way out.
- * What is given before the first `play` is kept until then: a page may only make sound after a gesture.
+ * The worker is there from the start and gets ready; the output opens with the first `play`, since a page may only make
+ * sound after a gesture.
  */
 export function createPlayback(events: PlaybackEvents) {
+  const memory = createRingMemory()
+  const ring = openRing(memory)
+  const worker = new Worker(new URL('./player.worker.ts', import.meta.url), { type: 'module' })
   let output: Output | undefined
-  let opening: Promise<Output> | undefined
+  let opening: Promise<unknown> = Promise.resolve()
   let source: AudioBlock | undefined
   let program: Program | undefined
   let playing = false
   let restFrame = 0
-  let underrunsBefore = 0
   // whoever opens or plays later wins over what was still on its way
   let turn = 0
 
-  function send(message: PlayerMessage) {
-    output?.worker.postMessage(message)
-  }
+  const send = (message: PlayerMessage) => worker.postMessage(message)
 
   function setPlaying(value: boolean) {
     if (playing === value) return
@@ -42,45 +41,41 @@ export function createPlayback(events: PlaybackEvents) {
     events.onPlaying(value)
   }
 
-  async function open(sampleRate: number): Promise<Output> {
-    if (output?.sampleRate === sampleRate) return output
-    if (output) {
-      underrunsBefore += Atomics.load(output.ring.control, Slot.underruns)
-      output.worker.terminate()
-      await output.context.close()
-      output = undefined
-    }
+  worker.onmessage = ({ data }: MessageEvent<PlayerReport>) => {
+    if (data.type === 'failed') events.onError(fromWire(data.error))
+    // a report of an earlier playing must not stop the one that has begun since
+    if (data.turn !== turn) return
+    if (data.type === 'ended') restFrame = data.sourceFrame
+    setPlaying(false)
+  }
+  worker.onerror = (event) => events.onError(new Error(event.message || 'the player could not start'))
+  send({ type: 'open', ring: memory })
+
+  async function open(sampleRate: number): Promise<AudioContext> {
+    if (output?.sampleRate === sampleRate) return output.context
+    await output?.context.close()
+    output = undefined
     const context = new AudioContext({ sampleRate, latencyHint: 'interactive' })
     await context.audioWorklet.addModule(workletUrl)
-    const memory = createRingMemory()
-    const worker = new Worker(new URL('./player.worker.ts', import.meta.url), { type: 'module' })
-    worker.onmessage = ({ data }: MessageEvent<PlayerReport>) => {
-      if (data.type === 'failed') events.onError(fromWire(data.error))
-      else restFrame = data.sourceFrame
-      setPlaying(false)
-    }
-    worker.onerror = (event) => events.onError(new Error(event.message || 'the player could not start'))
-    const node = new AudioWorkletNode(context, 'player', {
+    new AudioWorkletNode(context, 'player', {
       numberOfInputs: 0,
       outputChannelCount: [2],
       processorOptions: memory,
-    })
-    node.connect(context.destination)
-    output = { context, worker, ring: openRing(memory), sampleRate }
-    send({ type: 'open', ring: memory, sampleRate })
-    return output
+    }).connect(context.destination)
+    output = { context, sampleRate }
+    return context
   }
 
   return {
     setSource(audio: AudioBlock | undefined, frame = 0) {
       if (audio === source) return
-      if (playing) send({ type: 'stop' })
       turn++
+      if (playing) send({ type: 'stop' })
       source = audio
       program = undefined
       restFrame = frame
       setPlaying(false)
-      if (audio && output?.sampleRate === audio.sampleRate) send({ type: 'source', audio })
+      if (audio) send({ type: 'source', audio })
     },
     setProgram(next: Program) {
       program = next
@@ -89,18 +84,16 @@ export function createPlayback(events: PlaybackEvents) {
     async play(sourceFrame: number) {
       if (!source || !program) return
       const mine = ++turn
+      const { sampleRate } = source
       try {
-        opening = (opening ?? Promise.resolve()).then(
-          () => open((source as AudioBlock).sampleRate),
-          () => open((source as AudioBlock).sampleRate),
-        ) as Promise<Output>
-        const { context } = await opening
-        if (mine !== turn || !source || !program) return
+        const opened = opening.then(() => open(sampleRate))
+        opening = opened.catch(() => undefined)
+        const context = await opened
+        if (mine !== turn) return
         await context.resume()
         if (mine !== turn) return
-        send({ type: 'source', audio: source })
-        send({ type: 'program', program })
-        send({ type: 'play', sourceFrame })
+        restFrame = sourceFrame
+        send({ type: 'play', sourceFrame, turn: mine })
         setPlaying(true)
       } catch (error) {
         setPlaying(false)
@@ -108,8 +101,8 @@ export function createPlayback(events: PlaybackEvents) {
       }
     },
     stop() {
-      turn++
       restFrame = this.sourceFrame()
+      turn++
       send({ type: 'stop' })
       setPlaying(false)
     },
@@ -122,26 +115,20 @@ export function createPlayback(events: PlaybackEvents) {
     },
     /** The source frame that is heard now; where playing will start, when nothing is. */
     sourceFrame(): number {
-      if (playing && output) return sourceFrameHeard(output.ring) ?? restFrame
-      return restFrame
+      return (playing ? sourceFrameHeard(ring) : undefined) ?? restFrame
     },
     /** quanta in which the output had to wait for samples, since the page was opened */
-    underruns(): number {
-      return underrunsBefore + (output ? Atomics.load(output.ring.control, Slot.underruns) : 0)
-    },
+    underruns: (): number => Atomics.load(ring.control, Slot.underruns),
     /** The last frames that went to the output. */
-    heard(frames: number): { sampleRate: number; channels: [Float32Array, Float32Array]; total: number } {
-      if (!output) return { sampleRate: 0, channels: [new Float32Array(0), new Float32Array(0)], total: 0 }
-      return {
-        sampleRate: output.sampleRate,
-        channels: lastHeard(output.ring, frames),
-        total: Atomics.load(output.ring.control, Slot.monitored) >>> 0,
-      }
-    },
+    heard: (frames: number): { sampleRate: number; channels: [Float32Array, Float32Array]; total: number } => ({
+      sampleRate: output?.sampleRate ?? 0,
+      channels: lastHeard(ring, frames),
+      total: Atomics.load(ring.control, Slot.monitored) >>> 0,
+    }),
     /** milliseconds from a change to the moment it is heard, as things stand: what is written ahead, and the way out */
     latencyMs(): number {
       if (!output) return 0
-      const { context, ring, sampleRate } = output
+      const { context, sampleRate } = output
       return 1000 * (fillOf(ring) / sampleRate + context.baseLatency + (context.outputLatency || 0))
     },
   }

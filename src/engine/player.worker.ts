@@ -1,4 +1,5 @@
-import type { AudioBlock } from '../core'
+import { type AudioBlock, methods, openRendering, silence } from '../core'
+import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { createLaneMixer, type LaneMixer, type Program } from './laneMixer'
 import type { PlayerMessage, PlayerReport } from './playerProtocol'
@@ -7,21 +8,22 @@ import { fillOf, MARK_FRAMES, openRing, type Ring, Slot, writeBlock } from './ri
 /**
  * Renders ahead of the worklet: enough that a busy machine does not run dry, little enough that a change is heard soon.
  */
-const AHEAD_SECONDS = 0.075
+const AHEAD_SECONDS = 0.08
 const STOP_FADE_BLOCKS = 2
+const WARM_UP_PAUSE_MS = 1200
 
 const left = new Float32Array(MARK_FRAMES)
 const right = new Float32Array(MARK_FRAMES)
 let ring: Ring | undefined
-let aheadFrames = 0
 let source: AudioBlock | undefined
 let program: Program | undefined
 let mixer: LaneMixer | undefined
+let turn = 0
 let pumping = false
 
 const report = (message: PlayerReport) => postMessage(message)
 
-onmessage = ({ data }: MessageEvent<PlayerMessage>) => {
+self.onmessage = ({ data }: MessageEvent<PlayerMessage>) => {
   try {
     handle(data)
   } catch (error) {
@@ -32,36 +34,38 @@ onmessage = ({ data }: MessageEvent<PlayerMessage>) => {
 function handle(message: PlayerMessage) {
   if (message.type === 'open') {
     ring = openRing(message.ring)
-    aheadFrames = MARK_FRAMES * Math.ceil((AHEAD_SECONDS * message.sampleRate) / MARK_FRAMES)
+    setTimeout(() => void warmUp(), WARM_UP_PAUSE_MS)
   } else if (message.type === 'source') {
     mixer = undefined
     source = message.audio
   } else if (message.type === 'program') {
     program = message.program
     mixer?.setProgram(program)
-  } else if (message.type === 'play') start(message.sourceFrame)
-  else if (message.type === 'seek') mixer?.seek(message.sourceFrame)
+  } else if (message.type === 'play') {
+    turn = message.turn
+    start(message.sourceFrame)
+  } else if (message.type === 'seek') mixer?.seek(message.sourceFrame)
   else stop()
 }
 
 function start(sourceFrame: number) {
   if (!ring || !source || !program) return
-  Atomics.store(ring.control, Slot.running, 0)
-  Atomics.store(ring.control, Slot.read, 0)
-  Atomics.store(ring.control, Slot.write, 0)
-  Atomics.store(ring.control, Slot.closing, 0)
+  const { control } = ring
+  Atomics.store(control, Slot.running, 0)
+  Atomics.store(control, Slot.read, 0)
+  Atomics.store(control, Slot.write, 0)
+  Atomics.store(control, Slot.closing, 0)
   mixer = createLaneMixer(source, program, sourceFrame)
   fill()
-  Atomics.store(ring.control, Slot.running, 1)
+  Atomics.store(control, Slot.running, 1)
   void pump()
 }
 
 function stop() {
   if (!ring || !mixer) return
-  const at = mixer.sourceFrame()
+  const whole = STOP_FADE_BLOCKS * MARK_FRAMES
   for (let n = 0; n < STOP_FADE_BLOCKS; n++) {
     const mark = mixer.read(left, right)
-    const whole = STOP_FADE_BLOCKS * MARK_FRAMES
     for (let i = 0; i < MARK_FRAMES; i++) {
       const fade = 1 - (n * MARK_FRAMES + i + 1) / whole
       left[i] = (left[i] as number) * fade
@@ -69,26 +73,33 @@ function stop() {
     }
     writeBlock(ring, left, right, mark)
   }
-  close(at)
+  close()
 }
 
-function close(sourceFrame: number) {
+/** Let what is written play out; running dry is no underrun from here on. */
+function close() {
   mixer = undefined
   if (ring) Atomics.store(ring.control, Slot.closing, 1)
-  report({ type: 'stopped', sourceFrame })
 }
 
 function fail(error: unknown) {
-  report({ type: 'failed', error: toWire(error) })
-  close(0)
+  close()
+  report({ type: 'failed', error: toWire(error), turn })
 }
 
 /** Write until the ring holds what it should. */
 function fill() {
-  while (ring && mixer && fillOf(ring) < aheadFrames) {
+  if (!ring || !source) return
+  const aheadFrames = MARK_FRAMES * Math.ceil((AHEAD_SECONDS * source.sampleRate) / MARK_FRAMES)
+  while (mixer && fillOf(ring) < aheadFrames) {
     const mark = mixer.read(left, right)
     writeBlock(ring, left, right, mark)
-    if (mixer.ended) close(0)
+    if (mixer.ended) {
+      close()
+      // told when it has been heard, not when it has been written
+      const mine = turn
+      setTimeout(() => report({ type: 'ended', sourceFrame: 0, turn: mine }), 1000 * (fillOf(ring) / source.sampleRate))
+    }
   }
 }
 
@@ -103,10 +114,7 @@ async function pump() {
       // wake when the worklet has read on; meanwhile messages are heard
       const wait = Atomics.waitAsync(ring.control, Slot.read, seen, 20)
       if (wait.async) await wait.value
-      await new Promise<void>((resolve) => {
-        wake = resolve
-        turn.port2.postMessage(null)
-      })
+      await nextTurn()
     }
   } catch (error) {
     fail(error)
@@ -117,5 +125,41 @@ async function pump() {
 
 // a turn of the event loop, so that messages get in even when there is always more to write
 let wake: () => void = () => {}
-const turn = new MessageChannel()
-turn.port1.onmessage = () => wake()
+const loop = new MessageChannel()
+loop.port1.onmessage = () => wake()
+function nextTurn(): Promise<void> {
+  return new Promise((resolve) => {
+    wake = resolve
+    loop.port2.postMessage(null)
+  })
+}
+
+/**
+ * Run every method once over a little noise while nothing plays: compiled code and tables are then there when a switch
+ * has 80 ms to be made in.
+ */
+async function warmUp() {
+  const random = createRandom(1)
+  const channels = silence(2, 24_000)
+  for (const channel of channels) for (let i = 0; i < channel.length; i++) channel[i] = 0.2 * (random() - 0.5)
+  const noise = { sampleRate: 48_000, channels }
+  const out = silence(2, 512)
+  for (const method of methods) {
+    for (const pitchSemitones of [0, 3]) {
+      const { voice, map } = openRendering(noise, {
+        version: 1,
+        stretch: 1.25,
+        pitchSemitones,
+        formants: 'move',
+        methodId: method.id,
+        settings: {},
+        seed: 1,
+      })
+      for (let frame = 0; frame + 512 < map.outputFrames; frame += 512) {
+        if (mixer) return
+        voice.read(frame, out)
+        await new Promise<void>((resolve) => setTimeout(resolve, 0))
+      }
+    }
+  }
+}

@@ -5,14 +5,14 @@ import type { RingMemory } from './ring'
 
 /** What the page tells the player worker. */
 export type PlayerMessage =
-  | { readonly type: 'open'; readonly ring: RingMemory; readonly sampleRate: number }
+  | { readonly type: 'open'; readonly ring: RingMemory }
   | { readonly type: 'source'; readonly audio: AudioBlock }
   | { readonly type: 'program'; readonly program: Program }
-  | { readonly type: 'play'; readonly sourceFrame: number }
+  | { readonly type: 'play'; readonly sourceFrame: number; readonly turn: number }
   | { readonly type: 'seek'; readonly sourceFrame: number }
   | { readonly type: 'stop' }
 
 /** What the player worker tells the page. */
 export type PlayerReport =
-  | { readonly type: 'stopped'; readonly sourceFrame: number }
-  | { readonly type: 'failed'; readonly error: WireError }
+  | { readonly type: 'ended'; readonly sourceFrame: number; readonly turn: number }
+  | { readonly type: 'failed'; readonly error: WireError; readonly turn: number }

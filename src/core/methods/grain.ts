@@ -89,7 +89,8 @@ export const grain = defineMethod({
   open: (input) => overlapAddVoice(createCloud(input)),
 })
 
-const READ_WIDTH = 32
+const READ_WIDTH = 24
+const READ_ATTENUATION_DB = 70
 /** grains that lie this far apart in the source no longer add up in phase */
 const COHERENCE_SECONDS = 0.001
 
@@ -140,7 +141,11 @@ function createCloud(input: MethodInput<typeof schema>): SegmentMaker {
         return
       }
       // cut-offs in steps of an eighth octave: a jittered pitch must not ask for a new kernel with every grain
-      const reader = createSincReader(READ_WIDTH, ratio > 1 ? 2 ** (Math.ceil(Math.log2(ratio) * 8) / 8) : 1)
+      const reader = createSincReader(
+        READ_WIDTH,
+        ratio > 1 ? 2 ** (Math.ceil(Math.log2(ratio) * 8) / 8) : 1,
+        READ_ATTENUATION_DB,
+      )
       const step = backwards ? -ratio : ratio
       for (let i = 0; i < length; i++) {
         const at = place + step * (i - half)

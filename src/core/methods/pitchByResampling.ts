@@ -6,7 +6,9 @@ import { warpedMap } from '../timeline/pitchLine'
 import type { TimeMap } from '../timeline/timeMap'
 import type { Voice } from './method'
 
-const WIDTH = 96
+// aliases stay below −90 dB, as the pitch of a method that rounds off more than this anyway needs no better
+const WIDTH = 64
+const ATTENUATION_DB = 94
 
 /**
  * Pitch for a method that only knows time: it stretches by the pitch ratio as well, and its result is read back at that
@@ -23,7 +25,7 @@ export function pitchByResampling(
   const ratio = pitch.ratioAt(asOutput(0))
   if (ratio === 1) return open(map)
   const inner = open(warpedMap(map, pitch))
-  const reader = createSincReader(WIDTH, ratio)
+  const reader = createSincReader(WIDTH, ratio, ATTENUATION_DB)
   const reach = reader.reachFrames
 
   // a sliding stretch of the inner result: `held[c]` starts at inner frame `heldStart` and is filled to `heldEnd`

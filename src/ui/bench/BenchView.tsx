@@ -26,7 +26,8 @@ export function BenchView() {
           <>
             <h2 className="wide max-w-[340px] truncate text-[22px]">{source.name}</h2>
             {facts && (
-              <p
+              <div
+                role="group"
                 className="flex min-w-0 flex-1 gap-x-4 truncate pt-1 text-[12.5px] text-soft"
                 aria-label="Source facts"
               >
@@ -36,7 +37,7 @@ export function BenchView() {
                 <span>{channelText(facts.channels)}</span>
                 <span>{kindText(facts)}</span>
                 <span>peak {peakText(facts.peak)}</span>
-              </p>
+              </div>
             )}
           </>
         )}

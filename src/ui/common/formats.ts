@@ -13,7 +13,7 @@ export function timeText(seconds: number): string {
 }
 
 export function peakText(peak: number): string {
-  return peak > 0 ? `${dbText(amplitudeToDb(peak))} dB` : 'silent'
+  return peak > 0 ? `${peak > 1 ? '+' : ''}${dbText(amplitudeToDb(peak))} dB` : 'silent'
 }
 
 export function dbText(db: number): string {

@@ -173,9 +173,13 @@ export function NumberField(props: NumberFieldProps) {
   )
 }
 
-/** A number with at most `digits` decimals, none of them idle beyond the first sense of it; a true minus sign. */
+/**
+ * A number with at most `digits` decimals and at least two (or as many as there are), with a true minus sign: 1.25,
+ * 0.0833, −3.
+ */
 export function format(value: number, digits: number, signed = false): string {
-  const text = value.toFixed(digits)
+  const fixed = value.toFixed(digits)
+  const text = digits > 2 ? fixed.replace(/(\.\d\d\d*?)0+$/, '$1') : fixed
   const zero = Number(text) === 0
   const plain = zero ? text.replace('-', '') : text.replace('-', '−')
   return signed && !zero && value > 0 ? `+${plain}` : plain

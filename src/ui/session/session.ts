@@ -48,6 +48,11 @@ export const playback = createPlayback({
   onError: tell,
 })
 
+// what really went out, for whoever wants to prove it from outside the page: tests, and a look from the console
+Object.assign(globalThis, {
+  zumbetOutput: { heard: playback.heard, underruns: playback.underruns, latencyMs: playback.latencyMs },
+})
+
 let nextNotice = 1
 /** the sound of the selected source, once it is there */
 let heard: { id: string; sound: LoadedSound } | undefined

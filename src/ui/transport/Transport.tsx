@@ -22,7 +22,7 @@ export function Transport() {
   }, [theme])
 
   return (
-    <footer
+    <section
       aria-label="Transport"
       className="flex h-[60px] items-center gap-5 border-t border-rule bg-deck px-4 whitespace-nowrap [grid-area:transport]"
     >
@@ -79,7 +79,7 @@ export function Transport() {
           {theme === 'ink' ? <Sun size={16} /> : <Moon size={16} />}
         </button>
       </span>
-    </footer>
+    </section>
   )
 }
 

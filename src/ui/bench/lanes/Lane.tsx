@@ -90,14 +90,29 @@ export const Lane = memo(function Lane(props: LaneProps) {
           <kbd className="key">{index}</kbd>
         </span>
         <span className="text-[12px] text-soft">
-          {outputFrames !== undefined && `${timeText(outputFrames / sampleRate)} · ${countText(outputFrames)} smp`}
+          {outputFrames !== undefined && `${timeText(outputFrames / sampleRate)} · ${countText(outputFrames)} samples`}
         </span>
         <span className="caption flex gap-2">
-          {facts && fresh ? <span>peak {peakText(facts.peak)}</span> : <span>peak –</span>}
+          {facts && fresh ? (
+            <span
+              className={facts.peak > 1 ? 'text-trouble' : ''}
+              title={facts.peak > 1 ? 'Over full scale: export as 32 float, or lower the source' : undefined}
+            >
+              peak {peakText(facts.peak)}
+            </span>
+          ) : (
+            <span>peak –</span>
+          )}
           {Math.abs(gain - 1) > 1e-4 && <span>heard at {gainText(gain)}</span>}
         </span>
       </button>
-      <canvas ref={canvas} aria-hidden="true" className="block" style={{ width: widthPx, height: heightPx }} />
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={variant ? `Waveform of variant ${variant.letter}` : 'Waveform of the reference'}
+        className="block"
+        style={{ width: widthPx, height: heightPx }}
+      />
       {variant && <RenderNote source={source} variant={variant} render={render} />}
     </div>
   )
