@@ -21,7 +21,6 @@ describe('pitch and level of a steady tone', () => {
     const out = middle(renderBlock(source, recipe(id, { stretch, pitchSemitones })).channels[0] as Float32Array)
     const ratio = id === 'varispeed' ? 1 / stretch : 2 ** (pitchSemitones / 12)
     const tone = fitTone(out, 48_000, 441.3 * ratio)
-    console.log(id, stretch, pitchSemitones, cents(tone.hz, 441.3 * ratio), tone.amplitude, tone.residualDb)
     expect(Math.abs(cents(tone.hz, 441.3 * ratio))).toBeLessThan(withinCents)
     expect(Math.abs(20 * Math.log10(tone.amplitude / 0.5))).toBeLessThan(0.1)
     expect(tone.residualDb).toBeLessThan(residualDb)
@@ -30,8 +29,7 @@ describe('pitch and level of a steady tone', () => {
   it('varispeed at double speed lets nothing above the new Nyquist fold back', () => {
     for (const hz of [12_100, 13_000, 15_000, 20_000, 23_000]) {
       const out = renderBlock(sine({ hz, seconds: 0.5, amplitude: 1 }), recipe('varispeed', { stretch: 0.5 }))
-      console.log(hz, 20 * Math.log10(rms(middle(out.channels[0] as Float32Array)) * Math.SQRT2))
-      expect(20 * Math.log10(rms(middle(out.channels[0] as Float32Array)) * Math.SQRT2)).toBeLessThan(-100)
+        expect(20 * Math.log10(rms(middle(out.channels[0] as Float32Array)) * Math.SQRT2)).toBeLessThan(-100)
     }
   })
 
@@ -46,7 +44,6 @@ describe('pitch and level of a steady tone', () => {
     const out = renderBlock(source, recipe('grain', { stretch }))
     const change =
       20 * Math.log10(rms(middle(out.channels[0] as Float32Array)) / rms(middle(source.channels[0] as Float32Array)))
-    console.log('grain', stretch, change)
     expect(Math.abs(change)).toBeLessThan(0.5)
   })
 

@@ -2,8 +2,8 @@ import { RotateCcw } from 'lucide-react'
 import type { ReactNode } from 'react'
 import { PITCH_RANGE, STRETCH_RANGE } from '../../core'
 import { NumberField } from '../fields/NumberField'
+import { resetTarget, setTarget } from '../session/edits'
 import type { Source } from '../session/model'
-import { resetTarget, setTarget } from '../session/session'
 import {
   bpmOf,
   percentOf,

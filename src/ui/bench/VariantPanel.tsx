@@ -2,17 +2,10 @@ import { Copy, Download, Trash2, X } from 'lucide-react'
 import { mapOf, methodById, methods, resultName, type Setting } from '../../core'
 import { LaneBadge } from '../common/LaneBadge'
 import { NumberField } from '../fields/NumberField'
+import { copyVariant, removeVariant, setMethod, setSeed, setSetting } from '../session/edits'
+import { cancelExport, exportVariant } from '../session/exports'
 import { MAX_VARIANTS, recipeOf, type Source, type Variant } from '../session/model'
-import {
-  cancelExport,
-  copyVariant,
-  exportVariant,
-  removeVariant,
-  setMethod,
-  setOutlook,
-  setSeed,
-  setSetting,
-} from '../session/session'
+import { setOutlook } from '../session/outlook'
 import { useSession } from '../session/store'
 
 const FORMATS = [

@@ -1,5 +1,7 @@
 import { useHotkeys } from 'react-hotkeys-hook'
-import { hearLane, playback, redo, seek, setOutlook, setSelection, togglePlay, undo } from '../session/session'
+import { redo, setSelection, undo } from '../session/edits'
+import { hearLane, playback, seek, togglePlay } from '../session/listening'
+import { setOutlook } from '../session/outlook'
 import { selectedSource, store } from '../session/store'
 import { moveView } from './lanes/Lanes'
 

@@ -1,6 +1,7 @@
 import { X } from 'lucide-react'
 import { Toast } from 'radix-ui'
-import { dismiss, undo } from '../session/session'
+import { undo } from '../session/edits'
+import { dismiss } from '../session/notices'
 import { useSession } from '../session/store'
 
 /** What happened, said once at the lower right. Trouble stays until it is put away. */

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from 'react'
 import { amplitudeToDb } from '../../core'
-import { playback } from '../session/session'
+import { playback } from '../session/listening'
 import { useSession } from '../session/store'
 
 const FLOOR_DB = -54

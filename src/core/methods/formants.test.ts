@@ -1,0 +1,57 @@
+import { describe, expect, it } from 'vitest'
+import type { AudioBlock } from '../audio/block'
+import { complexFft } from '../dsp/fft'
+import { hann } from '../dsp/window'
+import { renderBlock } from '../render/renderTask'
+import { recipe } from '../testing/recipes'
+
+const RATE = 48_000
+const F0 = 120
+
+/** A vowel by its definition: harmonics of f0 under two resonance curves at 700 and 1700 Hz. */
+function vowel(f0: number): AudioBlock {
+  const envelope = (hz: number) => 1 / (1 + ((hz - 700) / 90) ** 2) + 0.5 / (1 + ((hz - 1700) / 120) ** 2)
+  const samples = Float32Array.from({ length: RATE }, (_, i) => {
+    let sum = 0
+    for (let n = 1; n * f0 < 6000; n++) sum += envelope(n * f0) * Math.sin((2 * Math.PI * n * f0 * i) / RATE + n * n)
+    return 0.1 * sum
+  })
+  return { sampleRate: RATE, channels: [samples] }
+}
+
+/** Centre of gravity of the spectrum's power between two frequencies: a resonance without any peak picking. */
+function centre(audio: AudioBlock, fromHz: number, toHz: number): number {
+  const size = 16_384
+  const fft = complexFft(size)
+  const window = hann(size)
+  const input = fft.create()
+  const out = fft.create()
+  for (let i = 0; i < size; i++) input[2 * i] = (window[i] as number) * (audio.channels[0]?.[16_000 + i] as number)
+  fft.forward(out, input)
+  let moment = 0
+  let mass = 0
+  for (let k = Math.ceil((fromHz * size) / RATE); k <= (toHz * size) / RATE; k++) {
+    const power = (out[2 * k] as number) ** 2 + (out[2 * k + 1] as number) ** 2
+    moment += (power * k * RATE) / size
+    mass += power
+  }
+  return moment / mass
+}
+
+describe('formants', () => {
+  it.each([
+    ['vocoder', 5],
+    ['vocoder', -5],
+    ['wsola', 4],
+  ])('are those of the same vowel sung at the new pitch under %s at %d st when kept, and move when not', (id, pitchSemitones) => {
+    const ratio = 2 ** (pitchSemitones / 12)
+    const source = vowel(F0)
+    const ideal = vowel(F0 * ratio)
+    const kept = renderBlock(source, recipe(id, { pitchSemitones, formants: 'keep' }))
+    const moved = renderBlock(source, recipe(id, { pitchSemitones, formants: 'move' }))
+    expect(Math.abs(centre(kept, 450, 950) / centre(ideal, 450, 950) - 1)).toBeLessThan(0.04)
+    expect(Math.abs(centre(kept, 1400, 2000) / centre(ideal, 1400, 2000) - 1)).toBeLessThan(0.04)
+    const at = centre(source, 450, 950) * ratio
+    expect(Math.abs(centre(moved, 450 * ratio, 950 * ratio) / at - 1)).toBeLessThan(0.03)
+  })
+})

@@ -1,0 +1,9 @@
+import { createWorkerPool } from '../../engine'
+import { createFileKeeper, openDatabase } from '../../storage'
+import { createAudioShelf } from './audioShelf'
+
+/** The one database, worker pool and shelf of sounds in memory that all of the session shares. */
+export const database = openDatabase()
+export const files = createFileKeeper(database)
+export const pool = createWorkerPool()
+export const shelf = createAudioShelf(pool, files.get)

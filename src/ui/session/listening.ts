@@ -1,0 +1,142 @@
+import { createPlayback, type Program } from '../../engine'
+import type { LoadedSound } from './audioShelf'
+import { shelf } from './engine'
+import { rememberFacts, setLoad } from './loading'
+import { matchedGains } from './matching'
+import { REFERENCE, recipeOf, type Source } from './model'
+import { tell } from './notices'
+import { setOutlook } from './outlook'
+import { activeLane, type State, selectedSource, store } from './store'
+
+/** What is heard: the selected source's sound, the lane, the place, the loop. */
+
+const { getState, setState } = store
+
+export const playback = createPlayback({
+  onPlaying: (playing) => {
+    setState({ playing })
+    if (!playing) keepPlace(playback.sourceFrame())
+  },
+  onError: tell,
+})
+
+// what really went out, for whoever wants to prove it from outside the page: tests, and a look from the console
+Object.assign(globalThis, {
+  zumbetOutput: { heard: playback.heard, underruns: playback.underruns, latencyMs: playback.latencyMs },
+})
+
+/** the sound of the selected source, once it is there */
+let heard: { id: string; sound: LoadedSound } | undefined
+
+export function heardSound(sourceId: string): LoadedSound | undefined {
+  return heard?.id === sourceId ? heard.sound : undefined
+}
+
+/** Let the ear follow the selection and the program. Calls `onReady` when a newly selected sound has been read. */
+export function syncListening(state: State, onReady: () => void) {
+  const source = selectedSource(state)
+  if (source?.id !== heard?.id) {
+    heard = undefined
+    playback.setSource(undefined)
+    if (source && state.loads[source.id]?.status !== 'failed') void listenTo(source, onReady)
+  }
+  syncProgram(state)
+}
+
+async function listenTo(source: Source, onReady: () => void) {
+  const { id } = source
+  if (getState().loads[id]?.status === 'loading') return
+  setLoad(id, { status: 'loading' })
+  try {
+    const sound = await shelf.get(source)
+    const here = getState().outlook.selectedId === id
+    if (here) heard = { id, sound }
+    setLoad(id, { status: 'ready', facts: sound.facts })
+    rememberFacts(id, sound)
+    if (!here) return
+    playback.setSource(sound.decoded.audio, getState().outlook.places[id] ?? 0)
+    onReady()
+  } catch (error) {
+    setLoad(id, { status: 'failed', error })
+  }
+}
+
+/** Try to read a source again that could not be read. */
+export function loadAgain(source: Source) {
+  setState((state) => ({ loads: Object.fromEntries(Object.entries(state.loads).filter(([id]) => id !== source.id)) }))
+}
+
+let sentProgram = ''
+
+function syncProgram(state: State) {
+  const source = selectedSource(state)
+  if (!source || heard?.id !== source.id) {
+    sentProgram = ''
+    return
+  }
+  const gains = laneGains(state, source)
+  const lane = activeLane(state, source)
+  const program: Program = {
+    lanes: [
+      { recipe: undefined, gain: gains[0] as number },
+      ...source.variants.map((variant, i) => ({ recipe: recipeOf(source, variant), gain: gains[i + 1] as number })),
+    ],
+    active: 1 + source.variants.findIndex((variant) => variant.id === lane),
+    loop: state.outlook.looping ? (source.selection ?? { start: 0, end: heard.sound.facts.frames }) : undefined,
+  }
+  const text = `${source.id} ${JSON.stringify(program)}`
+  if (text === sentProgram) return
+  sentProgram = text
+  playback.setProgram(program)
+}
+
+/** Gains of the reference and the variants, in lane order. */
+export function laneGains(state: State, source: Source): number[] {
+  if (!state.outlook.matched) return [1, ...source.variants.map(() => 1)]
+  return matchedGains(
+    state.loads[source.id]?.facts,
+    source.variants.map((variant) => state.renders[variant.id]?.facts),
+  )
+}
+
+export function togglePlay() {
+  if (playback.playing) {
+    playback.stop()
+    return
+  }
+  const source = selectedSource(getState())
+  if (!source || !heard) return
+  const { frames } = heard.sound.facts
+  let from = playback.sourceFrame()
+  const { selection } = source
+  if (getState().outlook.looping && selection && (from < selection.start || from >= selection.end))
+    from = selection.start
+  if (from >= frames - 1) from = 0
+  void playback.play(from)
+}
+
+export function seek(sourceFrame: number) {
+  const frames = heard?.sound.facts.frames ?? 0
+  const frame = Math.max(0, Math.min(frames - 1, sourceFrame))
+  playback.seek(frame)
+  keepPlace(frame)
+}
+
+function keepPlace(frame: number) {
+  const { selectedId } = getState().outlook
+  if (selectedId === undefined || !getState().ready) return
+  setOutlook((outlook) => ({ places: { ...outlook.places, [selectedId]: Math.round(frame) } }))
+}
+
+/** Lane 0 is the reference, 1… the variants in the order on screen. */
+export function hearLane(index: number) {
+  const source = selectedSource(getState())
+  if (!source) return
+  const variant = source.variants[index - 1]
+  if (index > 0 && !variant) return
+  setOutlook((outlook) => {
+    const chosen = variant?.id ?? outlook.lanes[source.id]?.chosen
+    const lane = { active: variant?.id ?? REFERENCE, ...(chosen !== undefined && { chosen }) }
+    return { lanes: { ...outlook.lanes, [source.id]: lane } }
+  })
+}

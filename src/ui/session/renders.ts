@@ -1,0 +1,94 @@
+import { mapOf } from '../../core'
+import { pool } from './engine'
+import { heardSound } from './listening'
+import { recipeOf, type Source, type Variant } from './model'
+import { activeLane, type RenderState, type State, selectedSource, store } from './store'
+
+/** Drawing and measuring of variants in the background, as the target and the settings change. */
+
+const RENDER_PAUSE_MS = 140
+/** longer results are drawn only when asked for */
+const RENDER_UNASKED_SECONDS = 20 * 60
+
+const { getState, setState } = store
+const renderJobs = new Map<string, { key: string; stop: AbortController }>()
+
+/** Begin what is missing, stop what is no longer wanted. */
+export function syncRenders(state: State) {
+  const source = selectedSource(state)
+  const wanted = new Map<string, string>()
+  if (source && heardSound(source.id)) {
+    for (const variant of source.variants) wanted.set(variant.id, JSON.stringify(recipeOf(source, variant)))
+  }
+  for (const [id, job] of renderJobs) {
+    if (wanted.get(id) !== job.key) {
+      job.stop.abort()
+      renderJobs.delete(id)
+    }
+  }
+  for (const [id, key] of wanted) {
+    if (state.renders[id]?.key === key && (renderJobs.has(id) || state.renders[id]?.status !== 'waiting')) continue
+    beginRender(id, key, RENDER_PAUSE_MS)
+  }
+}
+
+function beginRender(variantId: string, key: string, pauseMs: number, asked = false) {
+  const source = selectedSource(getState())
+  const variant = source?.variants.find((v) => v.id === variantId)
+  const sound = source && heardSound(source.id)
+  if (!source || !variant || !sound) return
+  renderJobs.get(variantId)?.stop.abort()
+  const recipe = recipeOf(source, variant)
+  const { audio } = sound.decoded
+  const { map, stretch } = mapOf(recipe, sound.facts.frames)
+  if (!asked && map.outputFrames > RENDER_UNASKED_SECONDS * audio.sampleRate) {
+    setRender(variantId, { key, status: 'held', progress: 0 })
+    return
+  }
+  const job = { key, stop: new AbortController() }
+  renderJobs.set(variantId, job)
+  setRender(variantId, { key, status: 'waiting', progress: 0 })
+  setTimeout(async () => {
+    if (job.stop.signal.aborted) return
+    const current = () => renderJobs.get(variantId) === job
+    try {
+      const facts = await pool.run<'render'>(
+        { kind: 'render', audio, recipe },
+        {
+          signal: job.stop.signal,
+          rank: activeLane(getState(), source) === variantId ? 1 : 2,
+          onProgress: ({ doneFrames, totalFrames }) => {
+            if (current()) setRender(variantId, { key, status: 'running', progress: doneFrames / totalFrames })
+          },
+        },
+      )
+      if (current()) setRender(variantId, { key, status: 'done', progress: 1, facts, factsStretch: stretch })
+    } catch (error) {
+      if (current())
+        setRender(variantId, { key, status: job.stop.signal.aborted ? 'cancelled' : 'failed', progress: 0, error })
+    } finally {
+      if (current()) renderJobs.delete(variantId)
+    }
+  }, pauseMs)
+}
+
+/** Set how a render stands; what was last drawn stays until there is something new. */
+function setRender(variantId: string, render: RenderState) {
+  setState((state) => {
+    const { facts, factsStretch } = state.renders[variantId] ?? {}
+    const kept = facts && factsStretch !== undefined ? { facts, factsStretch } : {}
+    return { renders: { ...state.renders, [variantId]: { ...kept, ...render } } }
+  })
+}
+
+export function cancelRender(variantId: string) {
+  const job = renderJobs.get(variantId)
+  if (!job) return
+  renderJobs.delete(variantId)
+  job.stop.abort()
+  setRender(variantId, { key: job.key, status: 'cancelled', progress: 0 })
+}
+
+export function renderNow(source: Source, variant: Variant) {
+  beginRender(variant.id, JSON.stringify(recipeOf(source, variant)), 0, true)
+}
