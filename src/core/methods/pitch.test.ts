@@ -29,7 +29,7 @@ describe('pitch and level of a steady tone', () => {
   it('varispeed at double speed lets nothing above the new Nyquist fold back', () => {
     for (const hz of [12_100, 13_000, 15_000, 20_000, 23_000]) {
       const out = renderBlock(sine({ hz, seconds: 0.5, amplitude: 1 }), recipe('varispeed', { stretch: 0.5 }))
-        expect(20 * Math.log10(rms(middle(out.channels[0] as Float32Array)) * Math.SQRT2)).toBeLessThan(-100)
+      expect(20 * Math.log10(rms(middle(out.channels[0] as Float32Array)) * Math.SQRT2)).toBeLessThan(-100)
     }
   })
 

@@ -35,7 +35,10 @@ describe('exportTask', () => {
 
   it('gives a 16-bit source back bit for bit, undithered, when nothing is changed', () => {
     const sixteen = noise({ seconds: 0.1, seed: 2 })
-    const grid = { ...sixteen, channels: sixteen.channels.map((c) => c.map((v) => (Math.round(v * 32_768) || 0) / 32_768)) }
+    const grid = {
+      ...sixteen,
+      channels: sixteen.channels.map((c) => c.map((v) => (Math.round(v * 32_768) || 0) / 32_768)),
+    }
     const { bytes } = exported(grid, { recipe: recipe('vocoder'), format: '16', markers, sourceBits: 16 })
     expect(readWav(bytes, 'x.wav').audio.channels).toEqual(grid.channels)
   })
