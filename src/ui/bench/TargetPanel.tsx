@@ -154,7 +154,6 @@ export function TargetPanel({ source }: { source: Source }) {
         <Reading caption="Formants">
           <span className="inline-flex" role="radiogroup" aria-label="Formants">
             {(['move', 'keep'] as const).map((formants) => (
-              // biome-ignore lint/a11y/useSemanticElements: a pair of words that are pressed, not two dots
               <button
                 key={formants}
                 type="button"

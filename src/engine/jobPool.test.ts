@@ -1,0 +1,92 @@
+import { describe, expect, it, vi } from 'vitest'
+import { AppError } from '../core'
+import { recipe } from '../core/testing/recipes'
+import { noise } from '../core/testing/signals'
+import { toWire } from '../host/errorWire'
+import { createJobPool } from './jobPool'
+import type { Job, JobMessage, JobReport } from './jobProtocol'
+
+/** A worker that does what the test says, when it says. */
+class HandWorker {
+  onmessage: ((event: { data: JobReport }) => void) | null = null
+  onerror: ((event: { message: string }) => void) | null = null
+  readonly got: JobMessage[] = []
+  postMessage(message: JobMessage) {
+    this.got.push(message)
+  }
+  terminate() {}
+  say(report: JobReport) {
+    this.onmessage?.({ data: report })
+  }
+}
+
+function poolOf(size: number) {
+  const workers: HandWorker[] = []
+  const pool = createJobPool(size, () => {
+    const worker = new HandWorker()
+    workers.push(worker)
+    return worker as unknown as Worker
+  })
+  return { pool, workers }
+}
+
+const job: Extract<Job, { kind: 'render' }> = {
+  kind: 'render',
+  audio: noise({ seconds: 0.01, seed: 1 }),
+  recipe: recipe('wsola'),
+}
+const result = { frames: 1 } as never
+
+describe('the job pool', () => {
+  it('gives each worker one job at a time, lowest rank first', async () => {
+    const { pool, workers } = poolOf(1)
+    const order: string[] = []
+    const first = pool.run<'render'>(job).then(() => order.push('first'))
+    const late = pool.run<'render'>(job, { rank: 5 }).then(() => order.push('late'))
+    const soon = pool.run<'render'>(job, { rank: 1 }).then(() => order.push('soon'))
+    for (const jobId of [1, 2, 3]) {
+      expect(workers[0]?.got).toHaveLength(jobId)
+      workers[0]?.say({ type: 'done', jobId, result })
+    }
+    await Promise.all([first, late, soon])
+    expect(order).toEqual(['first', 'soon', 'late'])
+    expect(workers).toHaveLength(1)
+  })
+
+  it('tells progress, rebuilds errors, and drops what comes late', async () => {
+    const { pool, workers } = poolOf(2)
+    const onProgress = vi.fn()
+    const failing = pool.run<'render'>(job, { onProgress })
+    workers[0]?.say({ type: 'progress', jobId: 1, progress: { doneFrames: 1, totalFrames: 2 } })
+    workers[0]?.say({ type: 'failed', jobId: 1, error: toWire(new AppError('export/too-long', { bytes: 5 })) })
+    workers[0]?.say({ type: 'done', jobId: 1, result })
+    await expect(failing).rejects.toMatchObject({ code: 'export/too-long' })
+    expect(onProgress).toHaveBeenCalledOnce()
+  })
+
+  it('lets go of a cancelled job at once, whether it waits or runs', async () => {
+    const { pool, workers } = poolOf(1)
+    const stops = [new AbortController(), new AbortController()]
+    const running = pool.run<'render'>(job, { signal: (stops[0] as AbortController).signal })
+    const waiting = pool.run<'render'>(job, { signal: (stops[1] as AbortController).signal })
+    for (const stop of stops) stop.abort(new Error('enough'))
+    await expect(running).rejects.toThrow('enough')
+    await expect(waiting).rejects.toThrow('enough')
+    expect(workers[0]?.got).toEqual([expect.objectContaining({ type: 'run' }), { type: 'cancel', jobId: 1 }])
+    const next = pool.run<'render'>(job)
+    expect(workers[0]?.got).toHaveLength(2)
+    workers[0]?.say({ type: 'cancelled', jobId: 1 })
+    workers[0]?.say({ type: 'done', jobId: 2, result })
+    await expect(next).resolves.toBe(result)
+  })
+
+  it('replaces a worker that dies', async () => {
+    const { pool, workers } = poolOf(1)
+    const lost = pool.run<'render'>(job)
+    const next = pool.run<'render'>(job)
+    workers[0]?.onerror?.({ message: 'out of memory' })
+    await expect(lost).rejects.toThrow('out of memory')
+    workers[1]?.say({ type: 'done', jobId: 2, result })
+    await expect(next).resolves.toBe(result)
+  })
+})

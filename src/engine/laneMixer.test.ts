@@ -1,0 +1,163 @@
+import { describe, expect, it } from 'vitest'
+import { asSource, mapOf, renderBlock } from '../core'
+import { recipe } from '../core/testing/recipes'
+import { chord, sine } from '../core/testing/signals'
+import { fitTone, rms } from '../core/testing/tone'
+import { downmixInto } from './downmix'
+import { createLaneMixer, type LaneMixer, type Program } from './laneMixer'
+
+const source = chord({ hz: [220, 331.2, 517.9], seconds: 1.5 })
+const frames = 72_000
+const program = (change: Partial<Program> = {}): Program => ({
+  lanes: [
+    { recipe: undefined, gain: 1 },
+    { recipe: recipe('wsola', { stretch: 1.4 }), gain: 1 },
+    { recipe: recipe('vocoder', { stretch: 1.4 }), gain: 1 },
+    { recipe: recipe('varispeed', { stretch: 1.4 }), gain: 1 },
+  ],
+  active: 0,
+  loop: undefined,
+  ...change,
+})
+
+function play(
+  mixer: LaneMixer,
+  count: number,
+  block = 128,
+): { left: Float32Array; right: Float32Array; marks: number[] } {
+  const left = new Float32Array(count)
+  const right = new Float32Array(count)
+  const marks: number[] = []
+  for (let at = 0; at < count; at += block) {
+    const end = Math.min(count, at + block)
+    marks.push(mixer.read(left.subarray(at, end), right.subarray(at, end)))
+  }
+  return { left, right, marks }
+}
+
+function largestStep(samples: Float32Array): number {
+  let most = 0
+  for (let i = 1; i < samples.length; i++)
+    most = Math.max(most, Math.abs((samples[i] as number) - (samples[i - 1] as number)))
+  return most
+}
+
+describe('the lane mixer', () => {
+  it.each([0, 1, 2, 3])('plays lane %d from its start exactly as it is exported', (active) => {
+    const mixer = createLaneMixer(source, program({ active }), 0)
+    const { left, right } = play(mixer, 60_000)
+    const lane = program().lanes[active]?.recipe
+    const whole = lane ? renderBlock(source, lane) : source
+    expect(left).toEqual(whole.channels[0]?.subarray(0, 60_000))
+    expect(right).toEqual(whole.channels[1]?.subarray(0, 60_000))
+  })
+
+  it('goes on at the same place of the source when the lane changes, without a step or a gap', () => {
+    const mixer = createLaneMixer(source, program({ active: 0 }), 0)
+    const parts = [play(mixer, 12_800)]
+    for (const active of [1, 0, 2, 3, 0, 2, 1]) {
+      const before = mixer.sourceFrame()
+      mixer.setProgram(program({ active }))
+      expect(Math.abs(mixer.sourceFrame() - before)).toBeLessThan(2)
+      parts.push(play(mixer, 5120))
+    }
+    const heard = Float32Array.from(parts.flatMap((part) => [...part.left]))
+    // the steepest the source itself gets, with room for two voices in unlike phase
+    expect(largestStep(heard)).toBeLessThan(1.5 * largestStep(source.channels[0] as Float32Array))
+    for (let at = 0; at + 960 < heard.length; at += 240) expect(rms(heard.subarray(at, at + 960))).toBeGreaterThan(0.02)
+  })
+
+  it('hears a change of pitch at once, and of the program it had nothing else', () => {
+    const tone = sine({ hz: 400, seconds: 2 })
+    const at = (pitchSemitones: number): Program => ({
+      lanes: [{ recipe: recipe('vocoder', { stretch: 1.2, pitchSemitones }), gain: 1 }],
+      active: 0,
+      loop: undefined,
+    })
+    const mixer = createLaneMixer(tone, at(0), 0)
+    play(mixer, 24_000)
+    mixer.setProgram(at(5))
+    const { left } = play(mixer, 24_000)
+    const after = left.subarray(600, 12_600)
+    expect(fitTone(after, 48_000, 400 * 2 ** (5 / 12)).hz).toBeCloseTo(400 * 2 ** (5 / 12), 0)
+    expect(fitTone(after, 48_000, 400 * 2 ** (5 / 12)).residualDb).toBeLessThan(-35)
+  })
+
+  it('loops between the ends it is given, and the second round is the first again', () => {
+    const loop = { start: 9600, end: 28_800 }
+    const mixer = createLaneMixer(source, program({ active: 0, loop }), 9600)
+    const { left, marks } = play(mixer, 3 * 19_200)
+    for (let i = 200; i < 19_000; i++) {
+      expect(left[19_200 + i]).toBeCloseTo(left[i] as number, 5)
+      expect(left[38_400 + i]).toBeCloseTo(left[i] as number, 5)
+    }
+    expect(Math.max(...marks)).toBeLessThan(loop.end + 1)
+    expect(largestStep(left.subarray(200))).toBeLessThan(1.5 * largestStep(source.channels[0] as Float32Array))
+  })
+
+  it('loops a stretched lane over the mapped length of the same place', () => {
+    const { map } = mapOf(recipe('varispeed', { stretch: 1.4 }), frames)
+    const loop = { start: 9600, end: 19_200 }
+    const length = Math.round(map.outputAt(asSource(loop.end))) - Math.round(map.outputAt(asSource(loop.start)))
+    const { left } = play(createLaneMixer(source, program({ active: 3, loop }), 9600), 3 * length)
+    for (let i = 200; i < length - 200; i += 7) expect(left[2 * length + i]).toBeCloseTo(left[length + i] as number, 4)
+  })
+
+  it('comes to its end without a loop, and is silent from there on', () => {
+    const mixer = createLaneMixer(source, program(), frames - 1000)
+    const { left } = play(mixer, 2000)
+    expect(mixer.ended).toBe(true)
+    expect(rms(left.subarray(0, 900))).toBeGreaterThan(0.01)
+    expect(rms(left.subarray(1000))).toBe(0)
+  })
+
+  it('moves to a new gain gradually and to a new place under a cross-fade', () => {
+    const mixer = createLaneMixer(source, program(), 20_000)
+    play(mixer, 1280)
+    const quiet = program({ lanes: program().lanes.map((lane) => ({ ...lane, gain: 0.25 })) })
+    mixer.setProgram(quiet)
+    const { left } = play(mixer, 4800)
+    expect(largestStep(left)).toBeLessThan(1.2 * largestStep(source.channels[0] as Float32Array))
+    expect(rms(left.subarray(2400)) / rms((source.channels[0] as Float32Array).subarray(24_000, 26_400))).toBeCloseTo(
+      0.25,
+      1,
+    )
+    mixer.seek(50_000)
+    expect(mixer.sourceFrame()).toBe(50_000)
+    expect(largestStep(play(mixer, 2400).left)).toBeLessThan(largestStep(source.channels[0] as Float32Array))
+  })
+
+  it('bears changes faster than its fades without gap or jump', () => {
+    const mixer = createLaneMixer(source, program(), 0)
+    play(mixer, 1280)
+    const heard: number[] = []
+    for (let n = 0; n < 60; n++) {
+      mixer.setProgram(program({ active: n % 4 }))
+      heard.push(...play(mixer, 128).left)
+    }
+    expect(largestStep(Float32Array.from(heard))).toBeLessThan(2 * largestStep(source.channels[0] as Float32Array))
+    expect(rms(Float32Array.from(heard))).toBeGreaterThan(0.03)
+  })
+})
+
+describe('downmixInto', () => {
+  it('passes one and two channels bit for bit and cannot overload with more', () => {
+    const one = Float32Array.of(0.3, -1)
+    const two = Float32Array.of(0.1, 1)
+    const left = new Float32Array(2)
+    const right = new Float32Array(2)
+    downmixInto(left, right, [one])
+    expect([left, right]).toEqual([one, one])
+    downmixInto(left, right, [one, two])
+    expect([left, right]).toEqual([one, two])
+    for (let count = 3; count <= 8; count++) {
+      downmixInto(
+        left,
+        right,
+        Array.from({ length: count }, () => Float32Array.of(1, 1)),
+      )
+      expect(Math.max(...left, ...right)).toBeLessThanOrEqual(1.0001)
+      expect(Math.min(...left, ...right)).toBeGreaterThan(0.3)
+    }
+  })
+})
