@@ -80,6 +80,18 @@ describe('the job pool', () => {
     await expect(next).resolves.toBe(result)
   })
 
+  it('runs fewer at once when told to leave room', async () => {
+    const { pool, workers } = poolOf(2)
+    pool.limit(1)
+    const both = [pool.run<'render'>(job), pool.run<'render'>(job)]
+    expect(workers).toHaveLength(1)
+    pool.limit(2)
+    expect(workers).toHaveLength(2)
+    workers[0]?.say({ type: 'done', jobId: 1, result })
+    workers[1]?.say({ type: 'done', jobId: 2, result })
+    await Promise.all(both)
+  })
+
   it('replaces a worker that dies', async () => {
     const { pool, workers } = poolOf(1)
     const lost = pool.run<'render'>(job)

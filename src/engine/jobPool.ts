@@ -2,6 +2,9 @@ import type { Progress } from '../core'
 import { fromWire } from '../host/errorWire'
 import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
 
+const CORES = (typeof navigator === 'undefined' ? undefined : navigator.hardwareConcurrency) || 2
+const WORKERS = Math.max(2, Math.min(4, CORES - 1))
+
 export interface JobOptions {
   readonly signal?: AbortSignal
   readonly onProgress?: (progress: Progress) => void
@@ -34,6 +37,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   const seats: Seat[] = []
   const queue: Waiting[] = []
   let lastId = 0
+  let most = size
 
   function open(): Seat {
     const seat: Seat = { worker: makeWorker(), jobId: undefined, work: undefined }
@@ -64,6 +68,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
 
   function next() {
     while (queue.length > 0) {
+      if (seats.filter((s) => s.jobId !== undefined).length >= most) return
       const seat = seats.find((s) => s.jobId === undefined) ?? (seats.length < size ? open() : undefined)
       if (!seat) return
       const best = queue.reduce((a, b) => (b.rank < a.rank ? b : a))
@@ -75,6 +80,11 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   }
 
   return {
+    /** Let fewer than `size` jobs run at once from now on (at least one), so that something else has room. */
+    limit(jobs: number) {
+      most = Math.max(1, Math.min(size, jobs))
+      next()
+    },
     run<K extends Job['kind']>(job: Extract<Job, { kind: K }>, options: JobOptions = {}): Promise<JobResults[K]> {
       const { signal, rank = 0 } = options
       return new Promise((resolve, reject) => {
@@ -106,6 +116,10 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
 export type JobPool = ReturnType<typeof createJobPool>
 
 export function createWorkerPool(): JobPool {
-  const size = Math.max(2, Math.min(4, (navigator.hardwareConcurrency || 2) - 1))
-  return createJobPool(size, () => new Worker(new URL('./job.worker.ts', import.meta.url), { type: 'module' }))
+  return createJobPool(WORKERS, () => new Worker(new URL('./job.worker.ts', import.meta.url), { type: 'module' }))
 }
+
+/** Jobs at once that leave playback a core of its own. */
+export const WORKERS_BESIDE_PLAYBACK = Math.max(1, Math.min(WORKERS, CORES - 1))
+/** Jobs at once when nothing plays. */
+export const WORKERS_ALONE = WORKERS

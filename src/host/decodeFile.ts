@@ -101,9 +101,14 @@ async function decodeVorbis(bytes: Uint8Array, file: string): Promise<AudioBlock
 }
 
 async function decodeOpus(bytes: Uint8Array, file: string): Promise<AudioBlock> {
-  needLastOggPage(bytes, file)
+  const lastPage = needLastOggPage(bytes, file)
   const { OggOpusDecoder } = await import('ogg-opus-decoder')
-  return toBlock(await withDecoder(new OggOpusDecoder(), (decoder) => decoder.decodeFile(bytes)))
+  const audio = toBlock(await withDecoder(new OggOpusDecoder(), (decoder) => decoder.decodeFile(bytes)))
+  // the decoder drops the codec's run-in but keeps its run-out: the last page's place says where the sound ends
+  const runIn = (bytes[38] ?? 0) | ((bytes[39] ?? 0) << 8)
+  const frames = Number(new DataView(bytes.buffer, bytes.byteOffset + lastPage + 6, 8).getBigInt64(0, true)) - runIn
+  if (!(frames > 0 && frames < (audio.channels[0]?.length ?? 0))) return audio
+  return { ...audio, channels: audio.channels.map((channel) => channel.slice(0, frames)) }
 }
 
 async function withDecoder<D extends { ready: Promise<void>; free(): void }>(
@@ -122,8 +127,8 @@ async function withDecoder<D extends { ready: Promise<void>; free(): void }>(
   }
 }
 
-/** A whole Ogg stream ends with a page that says so. */
-function needLastOggPage(bytes: Uint8Array, file: string) {
+/** A whole Ogg stream ends with a page that says so; returns where that page starts. */
+function needLastOggPage(bytes: Uint8Array, file: string): number {
   for (let at = bytes.length - 27; at >= 0; at--) {
     if (bytes[at] === 0x4f && bytes[at + 1] === 0x67 && bytes[at + 2] === 0x67 && bytes[at + 3] === 0x53) {
       if (((bytes[at + 5] ?? 0) & 4) === 0) throw new AppError('audio/truncated', { file, missing: 'its last pages' })
@@ -131,9 +136,10 @@ function needLastOggPage(bytes: Uint8Array, file: string) {
       let size = 27 + segments
       for (let i = 0; i < segments; i++) size += bytes[at + 27 + i] ?? 0
       if (at + size > bytes.length) throw new AppError('audio/truncated', { file, missing: 'parts of its last page' })
-      return
+      return at
     }
   }
+  throw new AppError('audio/truncated', { file, missing: 'its pages' })
 }
 
 function toBlock(raw: Raw): AudioBlock {

@@ -1,3 +1,5 @@
+import { log2 } from '../dsp/portable'
+
 /**
  * A sound drawn small: for each run of `framesPerBin` frames the lowest and highest sample over all channels and the
  * root mean square. Shape: all three `[bins]`.
@@ -15,7 +17,7 @@ const MOST_BINS = 2 ** 20
 
 /** Gather an overview from blocks as they come, in memory that is bounded however long the sound is. */
 export function createOverviewBuilder(frames: number) {
-  const framesPerBin = Math.max(FINEST_FRAMES_PER_BIN, 2 ** Math.ceil(Math.log2(Math.max(1, frames / MOST_BINS))))
+  const framesPerBin = Math.max(FINEST_FRAMES_PER_BIN, 2 ** Math.ceil(log2(Math.max(1, frames / MOST_BINS))))
   const bins = Math.ceil(frames / framesPerBin)
   const low = new Float32Array(bins)
   const high = new Float32Array(bins)
@@ -55,7 +57,8 @@ export function coarsen(overview: Overview, factor: number): Overview {
     for (let i = bin * factor; i < end; i++) {
       low[bin] = Math.min(low[bin] as number, overview.low[i] as number)
       high[bin] = Math.max(high[bin] as number, overview.high[i] as number)
-      power += (overview.rms[i] as number) ** 2
+      const level = overview.rms[i] as number
+      power += level * level
     }
     rms[bin] = Math.sqrt(power / (end - bin * factor))
   }

@@ -1,9 +1,10 @@
 import { type ComplexFft, complexFft } from '../dsp/fft'
+import { ln } from '../dsp/portable'
 
 const FLOOR = 1e-9
 const MAX_ROUNDS = 16
 /** the envelope may lie this far below a partial, in natural log units (2 dB) */
-const TOLERANCE = (2 * Math.log(10)) / 20
+const TOLERANCE = 0.23025850929940458
 
 /**
  * The spectral envelope that rests on the partials of one spectrum column, as natural log magnitudes.
@@ -56,7 +57,7 @@ export function createTrueEnvelope(fftFrames: number, sampleRate: number) {
   }
 
   return (magnitudes: Float64Array): Float64Array => {
-    for (let k = 0; k <= half; k++) logs[k] = Math.log(Math.max(FLOOR, magnitudes[k] as number))
+    for (let k = 0; k <= half; k++) logs[k] = ln(Math.max(FLOOR, magnitudes[k] as number))
     toCepstrum(logs)
     const order = orderFromPitch()
     target.set(logs)

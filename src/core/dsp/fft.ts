@@ -1,4 +1,5 @@
 import FFT from 'fft.js'
+import { cosTurns, sinTurns } from './portable'
 
 /** Interleaved complex numbers: re, im, re, im … A plain array, because the kernel is fastest on it. */
 export type ComplexArray = number[]
@@ -20,10 +21,16 @@ const made = new Map<number, ComplexFft>()
 export function complexFft(size: number): ComplexFft {
   const known = made.get(size)
   if (known) return known
-  if (size < 2 || !Number.isInteger(Math.log2(size))) {
+  if (size < 2 || (size & (size - 1)) !== 0) {
     throw new RangeError(`complexFft: size must be a power of two, got ${size}`)
   }
   const kernel = new FFT(size)
+  // the library asks the engine for its factors, and engines differ in the last bit: it gets ours
+  const { table } = kernel as unknown as { table: number[] }
+  for (let i = 0; i < table.length; i += 2) {
+    table[i] = cosTurns(i / (2 * size))
+    table[i + 1] = -sinTurns(i / (2 * size))
+  }
   const fft: ComplexFft = {
     size,
     create: () => new Array<number>(2 * size).fill(0),

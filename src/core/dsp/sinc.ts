@@ -1,3 +1,4 @@
+import { sinTurns } from './portable'
 import { kaiser, kaiserBeta } from './window'
 
 /**
@@ -133,8 +134,12 @@ function masterFor(width: number, attenuationDb: number): Float64Array {
   const beta = kaiserBeta(attenuationDb)
   const master = Float64Array.from({ length: (width / 2) * MASTER_STEPS + 2 }, (_, i) => {
     const distance = i / MASTER_STEPS
-    const x = Math.PI * cutoff * distance
-    return cutoff * (x === 0 ? 1 : Math.sin(x) / x) * kaiser(distance / (width / 2), beta)
+    const halfTurns = cutoff * distance
+    return (
+      cutoff *
+      (halfTurns === 0 ? 1 : sinTurns(halfTurns / 2) / (Math.PI * halfTurns)) *
+      kaiser(distance / (width / 2), beta)
+    )
   })
   masters.set(key, master)
   return master

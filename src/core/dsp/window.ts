@@ -1,9 +1,11 @@
+import { cosTurns } from './portable'
+
 /**
  * A periodic Hann window, `[frames]`: shifted copies at a hop of frames/2, /3, /4 … add up to a constant.
  * Source  Harris 1978, "On the Use of Windows for Harmonic Analysis with the DFT".
  */
 export function hann(frames: number): Float64Array {
-  return Float64Array.from({ length: frames }, (_, i) => 0.5 - 0.5 * Math.cos((2 * Math.PI * i) / frames))
+  return Float64Array.from({ length: frames }, (_, i) => 0.5 - 0.5 * cosTurns(i / frames))
 }
 
 /**
@@ -13,7 +15,8 @@ function besselI0(x: number): number {
   let sum = 1
   let term = 1
   for (let k = 1; term > sum * 1e-17; k++) {
-    term *= (x / (2 * k)) ** 2
+    const factor = x / (2 * k)
+    term *= factor * factor
     sum += term
   }
   return sum

@@ -1,4 +1,5 @@
 import { frameCount } from '../audio/block'
+import { cosTurns, exp, exp2, log2, power, sinTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
 import { createSincReader } from '../dsp/sinc'
 import { asOutput } from '../timeline/axes'
@@ -118,11 +119,11 @@ function createCloud(input: MethodInput<typeof schema>): SegmentMaker {
       const draw = (slot: number) => drawAt(seed, k, slot)
       const centre = asOutput(k * hop)
       const place = map.sourceAt(centre) + jitterFrames * (2 * draw(0) - 1)
-      const ratio = pitch.ratioAt(centre) * 2 ** ((settings.pitchJitterCents / 1200) * (2 * draw(1) - 1))
+      const ratio = pitch.ratioAt(centre) * exp2((settings.pitchJitterCents / 1200) * (2 * draw(1) - 1))
       const backwards = draw(2) * 100 < settings.reversePercent
       const apart = hop * Math.abs(map.speedAt(centre) - (backwards ? -ratio : ratio)) + jitterFrames
-      const mixing = Math.exp(-apart / (COHERENCE_SECONDS * sampleRate))
-      const gain = 1 / (amplitudeSum ** mixing * powerSum ** (1 - mixing))
+      const mixing = exp(-apart / (COHERENCE_SECONDS * sampleRate))
+      const gain = 1 / (power(amplitudeSum, mixing) * power(powerSum, 1 - mixing))
       const gains = sideGains(settings, draw(3), gain)
       const half = length >> 1
       if (ratio === 1) {
@@ -143,7 +144,7 @@ function createCloud(input: MethodInput<typeof schema>): SegmentMaker {
       // cut-offs in steps of an eighth octave: a jittered pitch must not ask for a new kernel with every grain
       const reader = createSincReader(
         READ_WIDTH,
-        ratio > 1 ? 2 ** (Math.ceil(Math.log2(ratio) * 8) / 8) : 1,
+        ratio > 1 ? exp2(Math.ceil(log2(ratio) * 8) / 8) : 1,
         READ_ATTENUATION_DB,
       )
       const step = backwards ? -ratio : ratio
@@ -164,8 +165,8 @@ function createCloud(input: MethodInput<typeof schema>): SegmentMaker {
 /** Gains of left and right (even and odd channels) at constant power; both 1 at the middle. */
 function sideGains(settings: SettingsOf<typeof schema>, draw: number, gain: number): [number, number] {
   if (settings.spreadPercent === 0) return [gain, gain]
-  const angle = (Math.PI / 4) * (1 + (settings.spreadPercent / 100) * (2 * draw - 1))
-  return [Math.SQRT2 * gain * Math.cos(angle), Math.SQRT2 * gain * Math.sin(angle)]
+  const turns = (1 + (settings.spreadPercent / 100) * (2 * draw - 1)) / 8
+  return [Math.SQRT2 * gain * cosTurns(turns), Math.SQRT2 * gain * sinTurns(turns)]
 }
 
 function shapeWindow(shape: string, length: number): Float64Array {
@@ -173,13 +174,13 @@ function shapeWindow(shape: string, length: number): Float64Array {
     const t = (i + 0.5) / length
     if (shape === 'plateau') {
       const edge = Math.min(1, Math.min(t, 1 - t) / 0.25)
-      return 0.5 - 0.5 * Math.cos(Math.PI * edge)
+      return 0.5 - 0.5 * cosTurns(edge / 2)
     }
     if (shape === 'fall') {
       const rise = Math.min(1, t / 0.03)
       const release = Math.min(1, (1 - t) / 0.1)
-      return (0.5 - 0.5 * Math.cos(Math.PI * rise)) * Math.exp(-4 * t) * (0.5 - 0.5 * Math.cos(Math.PI * release))
+      return (0.5 - 0.5 * cosTurns(rise / 2)) * exp(-4 * t) * (0.5 - 0.5 * cosTurns(release / 2))
     }
-    return 0.5 - 0.5 * Math.cos(2 * Math.PI * t)
+    return 0.5 - 0.5 * cosTurns(t)
   })
 }

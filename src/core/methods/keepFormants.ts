@@ -2,6 +2,7 @@ import { createTrueEnvelope } from '../analysis/trueEnvelope'
 import type { AudioBlock } from '../audio/block'
 import { silence } from '../audio/block'
 import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
+import { exp } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
 import { asOutput } from '../timeline/axes'
@@ -14,7 +15,7 @@ const OVERLAP = 4
 /** the most that putting the envelope back may raise a moment over the level the source had there (6 dB) */
 const MAX_POWER_RATIO = 4
 /** an envelope's deep valleys are not known well enough to lift what lies in them further than this */
-const MAX_GAIN_LOG = (30 * Math.log(10)) / 20
+const MAX_GAIN_LOG = 3.453877639491069
 
 /**
  * Put the spectral envelope of the source back over a result whose pitch was changed by `ratioAt(output)`: at each
@@ -58,8 +59,9 @@ export function keepFormants(
       }
       fft.forward(spectrum, packed)
       for (let k = 0; k <= bins; k++) {
-        const power = (spectrum[2 * k] as number) ** 2 + (spectrum[2 * k + 1] as number) ** 2
-        magnitudes[k] = (magnitudes[k] as number) + power
+        const re = spectrum[2 * k] as number
+        const im = spectrum[2 * k + 1] as number
+        magnitudes[k] = (magnitudes[k] as number) + re * re + im * im
       }
     }
     sourcePower = 0
@@ -78,7 +80,7 @@ export function keepFormants(
       const low = envelope[i] as number
       const there = low + (cameFrom - i) * ((envelope[i + 1] as number) - low)
       const change = (envelope[k] as number) - there
-      gains[k] = Math.exp(Math.max(-MAX_GAIN_LOG, Math.min(MAX_GAIN_LOG, change)))
+      gains[k] = exp(Math.max(-MAX_GAIN_LOG, Math.min(MAX_GAIN_LOG, change)))
     }
   }
 

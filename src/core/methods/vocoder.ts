@@ -93,7 +93,9 @@ function createVocoder(source: AudioBlock, map: TimeMap, length: number, overlap
     power.fill(0)
     for (const column of now) {
       for (let k = 0; k <= bins; k++) {
-        power[k] = (power[k] as number) + (column[2 * k] as number) ** 2 + (column[2 * k + 1] as number) ** 2
+        const re = column[2 * k] as number
+        const im = column[2 * k + 1] as number
+        power[k] = (power[k] as number) + re * re + im * im
       }
     }
     let count = 0

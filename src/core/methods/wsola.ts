@@ -99,13 +99,14 @@ function createWsola(source: AudioBlock, map: TimeMap, segmentMs: number, search
  */
 function createSimilaritySearch(mix: Float32Array, length: number, reach: number) {
   const regionMost = length + 2 * reach
-  const fft = complexFft(2 ** Math.ceil(Math.log2(regionMost)))
+  const fft = complexFft(2 ** (32 - Math.clz32(regionMost - 1)))
   const size = fft.size
   const packed = fft.create()
   const spectrum = fft.create()
   const product = fft.create()
   const correlation = fft.create()
   const sampleAt = (i: number) => (i >= 0 && i < mix.length ? (mix[i] as number) : 0)
+  const powerAt = (i: number) => sampleAt(i) * sampleAt(i)
 
   return (template: number, low: number, high: number, wanted: number): number => {
     if (template >= low && template <= high) return template
@@ -131,7 +132,7 @@ function createSimilaritySearch(mix: Float32Array, length: number, reach: number
     }
     fft.inverse(correlation, product)
     let energy = 0
-    for (let i = 0; i < length; i++) energy += sampleAt(low + i) ** 2
+    for (let i = 0; i < length; i++) energy += powerAt(low + i)
     // where all is silence no place is better than another: then the mapped place stays
     let best = wanted
     let bestScore = 1e-6
@@ -141,7 +142,7 @@ function createSimilaritySearch(mix: Float32Array, length: number, reach: number
         bestScore = score
         best = low + lag
       }
-      energy += sampleAt(low + lag + length) ** 2 - sampleAt(low + lag) ** 2
+      energy += powerAt(low + lag + length) - powerAt(low + lag)
     }
     return best
   }

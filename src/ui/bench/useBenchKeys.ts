@@ -5,39 +5,54 @@ import { setOutlook } from '../session/outlook'
 import { selectedSource, store } from '../session/store'
 import { moveView } from './lanes/Lanes'
 
-/** Keys that hold everywhere but in a text. Space, digits and the like also reach past a focused button. */
+/** Whether keys belong to a text that is being written: a name, but not a number or a list. */
+function writes(event: KeyboardEvent): boolean {
+  const { target } = event
+  return target instanceof HTMLInputElement && target.type === 'text' && target.getAttribute('role') !== 'spinbutton'
+}
+
+const isNumber = (event: KeyboardEvent) => (event.target as HTMLElement | null)?.getAttribute?.('role') === 'spinbutton'
+
+/** Keys that hold everywhere but in a text. */
 export function useBenchKeys() {
   const source = () => selectedSource(store.getState())
-  const options = { preventDefault: true, ignoreModifiers: false } as const
+  const plain = { preventDefault: true } as const
+  // past a focused list or number too: what they would do with the key is worth less than what the bench does
+  const onLists = { ...plain, enableOnFormTags: ['SELECT'] as const }
+  const onAll = { ...plain, enableOnFormTags: true, ignoreEventWhen: writes } as const
 
-  useHotkeys('space', () => togglePlay(), { ...options, enableOnFormTags: ['SELECT'] })
-  useHotkeys('0,1,2,3,4,5,6,7,8,9', (event) => hearLane(Number(event.key)), { ...options, useKey: true })
-  useHotkeys('mod+z', () => undo(), options)
-  useHotkeys('mod+shift+z,mod+y', () => redo(), options)
-  useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), options)
-  useHotkeys('escape', () => {
-    const current = source()
-    if (current?.selection) setSelection(current.id, undefined)
-  })
+  useHotkeys('space', () => togglePlay(), onAll)
+  useHotkeys('mod+z', () => undo(), onAll)
+  useHotkeys('mod+shift+z,mod+y', () => redo(), onAll)
+  useHotkeys('0,1,2,3,4,5,6,7,8,9', (event) => hearLane(Number(event.key)), { ...onLists, useKey: true })
+  useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), onLists)
+  useHotkeys(
+    'escape',
+    () => {
+      const current = source()
+      if (current?.selection) setSelection(current.id, undefined)
+    },
+    { ignoreEventWhen: isNumber },
+  )
   const view = (how: Parameters<typeof moveView>[1]) => {
     const current = source()
     if (current) moveView(current, how)
   }
   useHotkeys('+,=,shift+=,shift++', () => view({ zoom: 1.5 }), {
-    ...options,
+    ...onLists,
     useKey: true,
     splitKey: '§',
     delimiter: ',',
   })
-  useHotkeys('-', () => view({ zoom: 1 / 1.5 }), { ...options, useKey: true })
-  useHotkeys('f', () => view({ fit: true }), options)
-  useHotkeys('left', () => view({ scroll: -0.2 }), options)
-  useHotkeys('right', () => view({ scroll: 0.2 }), options)
+  useHotkeys('-', () => view({ zoom: 1 / 1.5 }), { ...onLists, useKey: true })
+  useHotkeys('f', () => view({ fit: true }), onLists)
+  useHotkeys('left', () => view({ scroll: -0.2 }), plain)
+  useHotkeys('right', () => view({ scroll: 0.2 }), plain)
   const nudge = (seconds: number) => {
     const rate = source()?.facts?.sampleRate
     if (rate) seek(playback.sourceFrame() + seconds * rate)
   }
-  useHotkeys('shift+left', () => nudge(-0.1), options)
-  useHotkeys('shift+right', () => nudge(0.1), options)
-  useHotkeys('home', () => seek(0), options)
+  useHotkeys('shift+left', () => nudge(-0.1), plain)
+  useHotkeys('shift+right', () => nudge(0.1), plain)
+  useHotkeys('home', () => seek(0), plain)
 }

@@ -4,11 +4,11 @@ import { undo } from '../session/edits'
 import { dismiss } from '../session/notices'
 import { useSession } from '../session/store'
 
-/** What happened, said once at the lower right. Trouble stays until it is put away. */
+/** What happened, said once at the lower left, over the shelf, where it hides nothing that is worked with. Trouble stays until it is put away. */
 export function Notices() {
   const notices = useSession((state) => state.notices)
   return (
-    <Toast.Provider swipeDirection="right" duration={6000} label="Notice">
+    <Toast.Provider swipeDirection="left" duration={6000} label="Notice">
       {notices.map((notice) => (
         <Toast.Root
           key={notice.id}
@@ -35,7 +35,10 @@ export function Notices() {
           </Toast.Close>
         </Toast.Root>
       ))}
-      <Toast.Viewport className="fixed right-4 bottom-[76px] z-50 flex w-[380px] flex-col gap-2 outline-none" />
+      <Toast.Viewport
+        label="Notices"
+        className="fixed bottom-[72px] left-3 z-50 flex max-h-[60vh] w-[330px] flex-col gap-2 overflow-y-auto outline-none"
+      />
     </Toast.Provider>
   )
 }

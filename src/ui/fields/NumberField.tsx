@@ -69,8 +69,9 @@ export function NumberField(props: NumberFieldProps) {
 
   function onKeyDown(event: KeyboardEvent<HTMLInputElement>) {
     if (event.key === 'Enter') {
+      // keys go back to the bench: the next digit picks a lane
       commit()
-      input.current?.select()
+      input.current?.blur()
     } else if (event.key === 'Escape') {
       clearTimeout(typing.current)
       setDraft(undefined)

@@ -1,6 +1,6 @@
-import { createPlayback, type Program } from '../../engine'
+import { createPlayback, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../engine'
 import type { LoadedSound } from './audioShelf'
-import { shelf } from './engine'
+import { pool, shelf } from './engine'
 import { rememberFacts, setLoad } from './loading'
 import { matchedGains } from './matching'
 import { REFERENCE, recipeOf, type Source } from './model'
@@ -15,6 +15,7 @@ const { getState, setState } = store
 export const playback = createPlayback({
   onPlaying: (playing) => {
     setState({ playing })
+    pool.limit(playing ? WORKERS_BESIDE_PLAYBACK : WORKERS_ALONE)
     if (!playing) keepPlace(playback.sourceFrame())
   },
   onError: tell,

@@ -6,7 +6,8 @@ import { activeLane, type RenderState, type State, selectedSource, store } from 
 
 /** Drawing and measuring of variants in the background, as the target and the settings change. */
 
-const RENDER_PAUSE_MS = 140
+/** let a drag settle, and let the ear go first */
+const RENDER_PAUSE_MS = 200
 /** longer results are drawn only when asked for */
 const RENDER_UNASKED_SECONDS = 20 * 60
 

@@ -1,5 +1,6 @@
 const KEYS: readonly (readonly [string, string])[] = [
-  ['Space', 'play, stop'],
+  ['Space', 'play, stop, also in a number'],
+  ['Enter', 'press the button in focus'],
   ['0', 'hear the reference'],
   ['1 – 9', 'hear a variant'],
   ['+  −', 'zoom'],

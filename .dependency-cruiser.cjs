@@ -1,0 +1,63 @@
+const only = (from, to, why) => ({
+  name: `${from}-goes-down`,
+  comment: why,
+  severity: 'error',
+  from: { path: `^src/${from}/`, pathNot: '\\.test\\.tsx?$' },
+  to: { path: '^src/', pathNot: [`^src/${from}/`, ...to.map((place) => `^src/${place}/`)] },
+})
+
+/** core ← host ← { engine, storage, cli, pages/api } ← ui ← pages; see ARCHITECTURE.md. */
+module.exports = {
+  forbidden: [
+    only('core', [], 'core stands alone'),
+    only('host', ['core'], 'host knows core only'),
+    only('engine', ['core', 'host'], 'engine, storage and cli never import one another'),
+    only('storage', ['core', 'host'], 'engine, storage and cli never import one another'),
+    only('cli', ['core', 'host'], 'engine, storage and cli never import one another'),
+    only('ui', ['core', 'host', 'engine', 'storage'], 'ui joins what lies below it'),
+    {
+      name: 'core-imports-packages-of-its-own-only',
+      severity: 'error',
+      from: { path: '^src/core/', pathNot: '\\.test\\.ts$' },
+      to: { dependencyTypes: ['npm', 'npm-dev', 'core'], pathNot: 'node_modules/fft\\.js' },
+    },
+    {
+      name: 'audio-dsp-timeline-lie-lowest',
+      severity: 'error',
+      from: { path: '^src/core/(audio|dsp|timeline)/', pathNot: '\\.test\\.ts$' },
+      to: { path: '^src/core/(analysis|methods|render|measure|testing|demo)/' },
+    },
+    {
+      name: 'methods-never-mark-their-own-work',
+      severity: 'error',
+      from: { path: '^src/core/(methods|analysis)/', pathNot: '\\.test\\.ts$' },
+      to: { path: '^src/core/(render|measure|testing)/' },
+    },
+    {
+      name: 'testing-is-for-tests',
+      severity: 'error',
+      from: { path: '^src/', pathNot: ['\\.test\\.tsx?$', '^src/core/testing/', '^src/cli/bench\\.ts$'] },
+      to: { path: '^src/core/testing/' },
+    },
+    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
+    {
+      name: 'no-lost-files',
+      severity: 'error',
+      from: {
+        orphan: true,
+        pathNot: ['\\.d\\.ts$', '\\.worker\\.ts$', '\\.worklet\\.ts$', '^src/pages/', '\\.test\\.tsx?$'],
+      },
+      to: {},
+    },
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.json' },
+    enhancedResolveOptions: {
+      extensions: ['.ts', '.tsx', '.js', '.mjs', '.cjs', '.json'],
+      exportsFields: ['exports'],
+      conditionNames: ['import', 'types'],
+    },
+  },
+}

@@ -1,0 +1,113 @@
+import { readFileSync } from 'node:fs'
+import { type Download, expect, type Locator, type Page, test as plain } from '@playwright/test'
+import { type AudioBlock, readWav } from '../src/core'
+
+/** Each test fails when the page reports an error of its own, a blocked script or style among them. */
+export const test = plain.extend<{ complaints: string[] }>({
+  complaints: [
+    async ({ page }, use) => {
+      const complaints: string[] = []
+      page.on('pageerror', (error) => complaints.push(error.message))
+      page.on('console', (message) => {
+        if (message.type() === 'error') complaints.push(message.text())
+      })
+      await use(complaints)
+      expect(complaints).toEqual([])
+    },
+    { auto: true },
+  ],
+})
+export { expect }
+
+/** Open the bench and wait until every lane of the selected source has been drawn. */
+export async function openBench(page: Page, source?: string) {
+  await page.goto('/')
+  await expect(page.getByRole('heading', { name: 'Rope winch' })).toBeVisible()
+  if (source) await choose(page, source)
+  await drawn(page)
+}
+
+export async function choose(page: Page, source: string) {
+  await page.getByRole('list', { name: 'Sources' }).getByRole('button', { name: source }).first().click()
+  await expect(page.getByRole('main').getByRole('heading', { name: source, exact: true })).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Play' })).toBeEnabled()
+}
+
+export async function drawn(page: Page) {
+  await expect(page.getByRole('button', { name: 'Play' }).or(page.getByRole('button', { name: 'Stop' }))).toBeEnabled()
+  // renders begin a moment after what asked for them
+  await page.waitForTimeout(250)
+  await expect(page.getByRole('progressbar', { name: /^Rendering/ })).toHaveCount(0, { timeout: 60_000 })
+}
+
+/** Type into a number as a person does. */
+export async function type(field: Locator, text: string) {
+  await field.click()
+  await field.fill(text)
+  await field.press('Enter')
+}
+
+interface Output {
+  heard(frames: number): { sampleRate: number; channels: [Float32Array, Float32Array]; total: number }
+  underruns(): number
+  latencyMs(): number
+}
+
+/** The last `frames` frames that went to the output, left channel. */
+export async function heard(
+  page: Page,
+  frames: number,
+): Promise<{ samples: Float32Array; sampleRate: number; total: number }> {
+  const packed = await page.evaluate((count) => {
+    const { zumbetOutput } = globalThis as unknown as { zumbetOutput: Output }
+    const { sampleRate, channels, total } = zumbetOutput.heard(count)
+    const bytes = new Uint8Array(channels[0].buffer)
+    let text = ''
+    for (let i = 0; i < bytes.length; i += 8192) text += String.fromCharCode(...bytes.subarray(i, i + 8192))
+    return { text: btoa(text), sampleRate, total }
+  }, frames)
+  const bytes = Buffer.from(packed.text, 'base64')
+  const samples = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length))
+  return { samples, sampleRate: packed.sampleRate, total: packed.total }
+}
+
+export async function output(page: Page): Promise<{ underruns: number; latencyMs: number }> {
+  return page.evaluate(() => {
+    const { zumbetOutput } = globalThis as unknown as { zumbetOutput: Output }
+    return { underruns: zumbetOutput.underruns(), latencyMs: zumbetOutput.latencyMs() }
+  })
+}
+
+/** Let this much sound go out, by the output's own count: a slow machine only takes longer. */
+export async function listen(page: Page, seconds: number): Promise<Float32Array> {
+  const { total, sampleRate } = await heard(page, 1)
+  const rate = sampleRate || 48_000
+  await expect
+    .poll(async () => (await heard(page, 1)).total - total, { timeout: 30_000, intervals: [50] })
+    .toBeGreaterThan(seconds * rate)
+  return (await heard(page, Math.round(seconds * rate))).samples
+}
+
+/** Where the sound begins: the first frame that is not silent. */
+export function firstSound(samples: Float32Array): number {
+  return samples.findIndex((value) => value !== 0)
+}
+
+export async function saved(
+  download: Download,
+): Promise<{ name: string; bytes: Buffer; audio: AudioBlock; depth: string }> {
+  const bytes = readFileSync((await download.path()) as string)
+  const { audio, depth } = readWav(bytes, download.suggestedFilename())
+  return { name: download.suggestedFilename(), bytes, audio, depth: `${depth?.bits}${depth?.float ? 'f' : ''}` }
+}
+
+export async function exportNow(page: Page, letter: string, format?: string) {
+  if (format) await page.getByLabel('Depth of the file').selectOption({ label: format })
+  const waiting = page.waitForEvent('download')
+  await page.getByRole('button', { name: `Export ${letter}` }).click()
+  return saved(await waiting)
+}
+
+export const truth = (): {
+  sounds: { id: string; file: string; seconds: number; notes?: { start: number; end: number; hz: number }[] }[]
+} => JSON.parse(readFileSync('public/demo/truth.json', 'utf8'))

@@ -1,0 +1,67 @@
+import AxeBuilder from '@axe-core/playwright'
+import { expect, openBench, test, truth } from './bench'
+
+test('opens on The Tide Clock with all ten sounds, read, and three variants drawn', async ({ page }) => {
+  await openBench(page)
+  const rows = page.getByRole('list', { name: 'Sources' }).getByRole('listitem')
+  await expect(rows).toHaveCount(10)
+  await expect(page.getByText('not read yet')).toHaveCount(0)
+  for (const sound of truth().sounds.filter((s) => s.seconds < 10)) {
+    await expect(rows.filter({ hasText: `0:0${sound.seconds.toFixed(3)}` })).not.toHaveCount(0)
+  }
+  for (const name of [
+    'Hear variant A, Waveform match',
+    'Hear variant B, Locked vocoder',
+    'Hear variant C, Grain cloud',
+  ]) {
+    await expect(page.getByRole('button', { name })).toContainText('600 000 samples')
+  }
+  await expect(page.getByRole('button', { name: 'Hear the reference' })).toContainText('480 000 samples')
+})
+
+test('every answer of the server is isolated, and its policy lets in nothing from elsewhere', async ({
+  page,
+  request,
+  complaints,
+}) => {
+  const seen: string[] = []
+  page.on('response', (response) => {
+    const headers = response.headers()
+    if (response.url().startsWith('data:') || response.url().startsWith('blob:')) return
+    seen.push(new URL(response.url()).pathname)
+    expect(headers['cross-origin-opener-policy'], response.url()).toBe('same-origin')
+    expect(headers['cross-origin-embedder-policy'], response.url()).toBe('require-corp')
+    expect(headers['cross-origin-resource-policy'], response.url()).toBe('same-origin')
+    expect(headers['content-security-policy'], response.url()).toContain("default-src 'none'")
+  })
+  await openBench(page)
+  expect(await page.evaluate(() => crossOriginIsolated)).toBe(true)
+  expect(seen.some((path) => path.includes('worker'))).toBe(true)
+  const policy = (await request.get('/')).headers()['content-security-policy'] ?? ''
+  expect(policy).not.toMatch(/script-src[^;]*('unsafe-inline'|'unsafe-eval'|https?:|\*)/)
+  // a script that got into the page all the same does not run
+  const ran = await page.evaluate(() => {
+    const script = document.createElement('script')
+    script.textContent = 'globalThis.intruder = true'
+    document.body.append(script)
+    return 'intruder' in globalThis
+  })
+  expect(ran).toBe(false)
+  await expect.poll(() => complaints.length).toBe(1)
+  expect(complaints.pop()).toContain('Content Security Policy')
+})
+
+test('the methods can be asked for over HTTP', async ({ request }) => {
+  const rows = await (await request.get('/api/methods')).json()
+  expect(rows.map((row: { id: string }) => row.id)).toEqual(['wsola', 'vocoder', 'grain', 'varispeed'])
+})
+
+for (const theme of ['ink', 'paper'] as const) {
+  test(`nothing is in the way of anyone, by axe's rules, in ${theme}`, async ({ page }) => {
+    await openBench(page)
+    if (theme === 'paper') await page.getByRole('button', { name: 'Change to Paper' }).click()
+    await expect(page.locator('html')).toHaveAttribute('data-theme', theme)
+    const { violations } = await new AxeBuilder({ page }).analyze()
+    expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([])
+  })
+}

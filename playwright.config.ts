@@ -1,0 +1,39 @@
+import { defineConfig } from '@playwright/test'
+
+const port = Number(process.env.E2E_PORT ?? 4655)
+
+export default defineConfig({
+  testDir: 'e2e',
+  testMatch: '*.e2e.ts',
+  // sound is made in real time: two browsers on two cores would only measure each other
+  workers: 1,
+  timeout: 90_000,
+  expect: { timeout: 20_000 },
+  reporter: [['list'], ['json', { outputFile: '.cache/e2e.json' }]],
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    viewport: { width: 1280, height: 800 },
+    colorScheme: 'dark',
+    acceptDownloads: true,
+    trace: 'off',
+    launchOptions: {
+      executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+        '--no-first-run',
+        '--autoplay-policy=no-user-gesture-required',
+      ],
+    },
+  },
+  webServer: {
+    command: 'node server/serve.mjs',
+    env: { PORT: String(port), HOST: '127.0.0.1' },
+    url: `http://127.0.0.1:${port}/`,
+    reuseExistingServer: false,
+    timeout: 30_000,
+  },
+})

@@ -1,0 +1,169 @@
+import { execFileSync, spawnSync } from 'node:child_process'
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { methods, readWav, renderBlock, writeWav } from '../core'
+import { recipe } from '../core/testing/recipes'
+import { chord, noise } from '../core/testing/signals'
+import { readArguments, UsageError } from './args'
+
+let folder: string
+const source = chord({ hz: [196, 247, 392], seconds: 0.5 })
+const place = (name: string) => join(folder, name)
+
+beforeAll(() => {
+  folder = mkdtempSync(join(tmpdir(), 'zumbet-cli-'))
+  writeFileSync(place('in.wav'), writeWav(source, { format: '32f' }))
+  // the first call builds the command; the others must not race for it
+  execFileSync(process.execPath, ['bin/zumbet.mjs', 'methods'])
+})
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+function zumbet(...words: string[]) {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['bin/zumbet.mjs', ...words], { encoding: 'utf8' })
+  return { status, stdout, stderr }
+}
+
+describe('zumbet render', () => {
+  it.each(methods.map((m) => m.id))('writes what the core renders: %s', (id) => {
+    const out = place(`${id}.wav`)
+    const run = zumbet(
+      'render',
+      place('in.wav'),
+      out,
+      '--method',
+      id,
+      '--stretch',
+      '1.31',
+      '--semitones',
+      '-2',
+      '--cents',
+      '30',
+      '--formants',
+      'keep',
+      '--seed',
+      '7',
+    )
+    expect(run).toMatchObject({ status: 0, stderr: '' })
+    expect(run.stdout.trim().split('\n')).toHaveLength(1)
+    const back = readWav(readFileSync(out), 'out.wav')
+    const ideal = renderBlock(
+      source,
+      recipe(id, { stretch: 1.31, pitchSemitones: -2 + 30 / 100, formants: 'keep', seed: 7 }),
+    )
+    expect(back.audio.channels).toEqual(ideal.channels)
+    expect(back.depth).toEqual({ bits: 32, float: true })
+  })
+
+  it('takes settings, and depth from the source where none is said', () => {
+    writeFileSync(place('sixteen.wav'), writeWav(noise({ seconds: 0.1, seed: 3 }), { format: '16' }))
+    expect(
+      zumbet(
+        'render',
+        place('sixteen.wav'),
+        place('a.wav'),
+        '--method=grain',
+        '--stretch=2',
+        '--set',
+        'grainMs=30',
+        '--set',
+        'shape=fall',
+      ).status,
+    ).toBe(0)
+    expect(readWav(readFileSync(place('a.wav')), 'a').depth?.bits).toBe(16)
+    expect(zumbet('render', place('sixteen.wav'), place('same.wav'), '--method', 'wsola').status).toBe(0)
+    expect(readFileSync(place('same.wav'))).toEqual(readFileSync(place('sixteen.wav')))
+  })
+
+  it.each([
+    ['a missing file', ['nowhere.wav'], 'nowhere.wav'],
+    ['a text named WAV', ['letter.wav'], 'letter.wav'],
+    ['an empty file', ['nothing.wav'], 'nothing.wav'],
+    ['a cut file', ['cut.wav'], 'cut.wav'],
+    ['a folder', ['.'], ''],
+  ])('ends with 1 and one clear line for %s, and leaves nothing behind', (_, [input], named) => {
+    writeFileSync(place('letter.wav'), 'Dear museum, the tide was low')
+    writeFileSync(place('nothing.wav'), '')
+    writeFileSync(place('cut.wav'), readFileSync(place('in.wav')).subarray(0, 9000))
+    const before = readdirSync(folder).sort()
+    const run = zumbet('render', place(input as string), place('bad-out.wav'), '--method', 'wsola')
+    expect(run.status).toBe(1)
+    expect(run.stdout).toBe('')
+    expect(run.stderr.trim().split('\n')).toHaveLength(1)
+    expect(run.stderr).toContain(named as string)
+    expect(readdirSync(folder).sort()).toEqual(before)
+  })
+
+  it.each([
+    [['--method', 'tape'], 1],
+    [['--method', 'wsola', '--stretch', '0'], 1],
+    [['--method', 'wsola', '--semitones', '99'], 1],
+    [['--method', 'wsola', '--set', 'segmentMs=9999'], 1],
+    [['--method', 'wsola', '--set', 'segmentMs=wide'], 1],
+    [['--method', 'wsola', '--set', 'nonsense=1'], 1],
+    [['--method', 'wsola', '--stretch', 'long'], 2],
+    [['--method', 'wsola', '--colour', 'red'], 2],
+    [['--method', 'wsola', '--depth', '20'], 2],
+    [['--method', 'wsola', '--formants', 'gone'], 2],
+    [['--stretch', '2'], 2],
+    [['--method'], 2],
+  ])('says what is wrong with %j and ends with %d', (flags, status) => {
+    const run = zumbet('render', place('in.wav'), place('no.wav'), ...flags)
+    expect(run.status).toBe(status)
+    expect(run.stderr.startsWith('zumbet: ')).toBe(true)
+    expect(run.stderr.includes('zumbet render IN OUT.wav')).toBe(status === 2)
+    expect(readdirSync(folder)).not.toContain('no.wav')
+  })
+
+  it('leaves an older result as it was when the new one fails, and says where it cannot write', () => {
+    writeFileSync(place('old.wav'), 'precious')
+    expect(zumbet('render', place('letter.wav'), place('old.wav'), '--method', 'wsola').status).toBe(1)
+    expect(readFileSync(place('old.wav'), 'utf8')).toBe('precious')
+    const run = zumbet('render', place('in.wav'), place('no/such/folder/out.wav'), '--method', 'wsola')
+    expect(run.status).toBe(1)
+    expect(run.stderr).toContain('cannot be written')
+  })
+})
+
+describe('zumbet methods and info', () => {
+  it('list every method with its settings as JSON', () => {
+    const rows = JSON.parse(zumbet('methods', '--json').stdout)
+    expect(rows.map((row: { id: string }) => row.id)).toEqual(methods.map((m) => m.id))
+    for (const row of rows) {
+      expect(row).toMatchObject({ family: expect.any(String), label: expect.any(String) })
+      for (const setting of row.settings) {
+        expect(setting).toMatchObject({ name: expect.any(String), unit: expect.any(String) })
+        if (setting.type === 'number')
+          expect(setting.min <= setting.default && setting.default <= setting.max).toBe(true)
+      }
+    }
+  })
+
+  it('tell length, rate, channels, depth and peak', () => {
+    const facts = JSON.parse(zumbet('info', place('in.wav'), '--json').stdout)
+    expect(facts).toMatchObject({ frames: 24_000, seconds: 0.5, sampleRate: 48_000, channels: 2, depth: '32f' })
+    expect(facts.peakDb).toBeCloseTo(20 * Math.log10(facts.peak), 6)
+    expect(zumbet('info', 'e2e/fixtures/gull.flac').stdout).toContain('44100 Hz')
+  })
+
+  it('end with 2 and help for usage that makes no sense, 0 for help itself', () => {
+    for (const words of [[], ['sing'], ['info'], ['methods', 'too', 'many']]) expect(zumbet(...words).status).toBe(2)
+    expect(zumbet('--help')).toMatchObject({ status: 0, stderr: '' })
+  })
+})
+
+describe('readArguments', () => {
+  it('takes values after a blank or an equals sign, negative numbers, and places after --', () => {
+    const args = readArguments(
+      ['in', '--semitones', '-3.5', '--set=a=b', '--set', 'c=d', '--', '--odd.wav'],
+      ['semitones', 'set'],
+      ['json'],
+    )
+    expect(args.number('semitones')).toBe(-3.5)
+    expect(args.texts('set')).toEqual(['a=b', 'c=d'])
+    expect(args.places).toEqual(['in', '--odd.wav'])
+    expect(args.flag('json')).toBe(false)
+    expect(() => readArguments(['--json=1'], [], ['json'])).toThrow(UsageError)
+  })
+})
