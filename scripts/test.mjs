@@ -55,7 +55,7 @@ if (unit !== 0 && !unitReport?.numFailedTests) failed++
 
 step('browser tests')
 const browser = run(process.execPath, [tool('@playwright/test/cli.js'), 'test'], {
-  env: { ...process.env, CHROMIUM: chromium },
+  env: { ...process.env, NO_COLOR: '1', CHROMIUM: chromium },
 })
 const stats = read(reports.e2e)?.stats
 passed += stats?.expected ?? 0

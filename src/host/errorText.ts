@@ -5,8 +5,7 @@ type Details = Readonly<Record<string, string | number>>
 /** What people read when something expected goes wrong: what happened, and what to do. Keyed by code. */
 const texts: Readonly<Record<string, (d: Details) => string>> = {
   'audio/empty': (d) => `${d.file} holds no sound. Export it again from where it came from, or pick another file.`,
-  'audio/truncated': (d) =>
-    `${d.file} is cut off: ${d.missing} ${String(d.missing).startsWith('part') ? 'is' : 'are'} missing. Copy or download it again.`,
+  'audio/truncated': (d) => `${d.file} is cut off (missing: ${d.missing}). Copy or download it again.`,
   'audio/mislabelled': (d) =>
     `${d.file} is named like ${d.named} but holds ${d.holds}. Rename it to end in ${d.rename} and bring it in again.`,
   'audio/not-audio': (d) =>

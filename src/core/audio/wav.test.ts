@@ -34,7 +34,7 @@ function onGrid(format: SampleFormat, channels: number, frames: number): AudioBl
   return {
     sampleRate: 44_100,
     channels: Array.from({ length: channels }, () =>
-      Float32Array.from({ length: frames }, () => Math.round((2 * random() - 1) * (steps - 1)) / steps),
+      Float32Array.from({ length: frames }, () => (Math.round((2 * random() - 1) * (steps - 1)) || 0) / steps),
     ),
   }
 }

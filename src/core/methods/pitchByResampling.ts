@@ -2,7 +2,7 @@ import { silence } from '../audio/block'
 import { createSincReader } from '../dsp/sinc'
 import { asOutput } from '../timeline/axes'
 import type { PitchLine } from '../timeline/pitchLine'
-import { warpedMap } from '../timeline/pitchLine'
+import { tunedMap } from '../timeline/pitchLine'
 import type { TimeMap } from '../timeline/timeMap'
 import type { Voice } from './method'
 
@@ -24,7 +24,7 @@ export function pitchByResampling(
 ): Voice {
   const ratio = pitch.ratioAt(asOutput(0))
   if (ratio === 1) return open(map)
-  const inner = open(warpedMap(map, pitch))
+  const inner = open(tunedMap(map, pitch))
   const reader = createSincReader(WIDTH, ratio, ATTENUATION_DB)
   const reach = reader.reachFrames
 
@@ -56,11 +56,11 @@ export function pitchByResampling(
     read(outputFrame, out) {
       const frames = out[0]?.length ?? 0
       if (outputFrame !== at) {
-        heldStart = Math.floor(pitch.warp(asOutput(outputFrame))) - reach
+        heldStart = Math.floor(pitch.toTuned(asOutput(outputFrame))) - reach
         heldEnd = heldStart
       }
       for (let i = 0; i < frames; i++) {
-        const position = pitch.warp(asOutput(outputFrame + i))
+        const position = pitch.toTuned(asOutput(outputFrame + i))
         const base = Math.floor(position)
         hold(base - reach, base + reach + 1)
         reader.readInto(held, position - heldStart, out, i)

@@ -5,7 +5,7 @@ import { number } from './settings'
 
 /**
  * Reads the source faster or slower; the pitch follows. Windowed-sinc interpolation whose cut-off follows the speed, so
- * that nothing folds back. Stretch and pitch are one thing here: both arrive folded into the time map.
+ * that nothing folds back. Length and pitch are one thing here: both arrive folded into the time map.
  * Source  Smith & Gossett 1984, "A Flexible Sampling-Rate Conversion Method".
  */
 export const varispeed = defineMethod({

@@ -21,7 +21,7 @@ export interface Rendering {
 
 /**
  * The map that a recipe comes to for a source of that length. A method that ties pitch to speed has only one line to
- * follow: stretch and pitch both turn its speed.
+ * follow: length and pitch both turn its speed.
  */
 export function mapOf(
   recipe: Recipe,

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { createRandom } from '../dsp/random'
 import { asOutput, asSource } from './axes'
-import { constantPitch, warpedMap } from './pitchLine'
+import { constantPitch, tunedMap } from './pitchLine'
 import { straightMap, stretchForFrames } from './timeMap'
 
 describe('straightMap', () => {
@@ -35,15 +35,15 @@ describe('straightMap', () => {
   })
 })
 
-describe('warpedMap', () => {
+describe('tunedMap', () => {
   it('leads from the axis stretched by the pitch back to the same place in the source', () => {
     const map = straightMap(48_000, 1.5)
     const pitch = constantPitch(7)
-    const warped = warpedMap(map, pitch)
+    const tuned = tunedMap(map, pitch)
     for (const output of [0, 100, 40_000]) {
-      expect(warped.sourceAt(asOutput(pitch.warp(asOutput(output))))).toBeCloseTo(map.sourceAt(asOutput(output)), 6)
+      expect(tuned.sourceAt(asOutput(pitch.toTuned(asOutput(output))))).toBeCloseTo(map.sourceAt(asOutput(output)), 6)
     }
-    expect(warped.speedAt(asOutput(5))).toBeCloseTo(1 / 1.5 / 2 ** (7 / 12), 12)
-    expect(warped.outputAt(warped.sourceAt(asOutput(777)))).toBeCloseTo(777, 6)
+    expect(tuned.speedAt(asOutput(5))).toBeCloseTo(1 / 1.5 / 2 ** (7 / 12), 12)
+    expect(tuned.outputAt(tuned.sourceAt(asOutput(777)))).toBeCloseTo(777, 6)
   })
 })

@@ -1,7 +1,9 @@
 import { Copy, Download, Trash2, X } from 'lucide-react'
+import type { ChangeEvent } from 'react'
 import { mapOf, methodById, methods, resultName, type Setting } from '../../core'
 import { LaneBadge } from '../common/LaneBadge'
 import { NumberField } from '../fields/NumberField'
+import { Select } from '../fields/Select'
 import { copyVariant, removeVariant, setMethod, setSeed, setSetting } from '../session/edits'
 import { cancelExport, exportVariant } from '../session/exports'
 import { MAX_VARIANTS, recipeOf, type Source, type Variant } from '../session/model'
@@ -116,10 +118,9 @@ function SettingControl(props: {
           onReset={() => onChange(undefined)}
         />
       ) : (
-        <select
+        <Select
           aria-label={setting.label}
           name={name}
-          className="bare-select border-b border-edge pr-1 leading-[20px] hover:border-soft"
           value={value}
           onChange={(event) => onChange(event.target.value)}
           onDoubleClick={() => onChange(undefined)}
@@ -129,7 +130,7 @@ function SettingControl(props: {
               {option.label}
             </option>
           ))}
-        </select>
+        </Select>
       )}
     </span>
   )
@@ -163,9 +164,8 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
             {name}
           </span>
           <div className="flex items-center justify-between gap-2">
-            <select
+            <Select
               aria-label="Depth of the file"
-              className="bare-select border-b border-edge leading-[20px] hover:border-soft"
               value={format}
               onChange={(event) => setOutlook({ format: event.target.value as '16' | '24' | '32f' })}
             >
@@ -174,7 +174,7 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
                   WAV {label}
                 </option>
               ))}
-            </select>
+            </Select>
             <button
               type="button"
               className="solid-button"
@@ -203,15 +203,11 @@ export function MethodSelect(props: {
   value: string
   onChange: (methodId: string) => void
   placeholder?: string
+  disabled?: boolean
 }) {
   const families = [...new Set(methods.map((method) => method.family))]
-  return (
-    <select
-      aria-label={props.label}
-      className={`bare-select ${props.placeholder ? 'plain-button' : 'wide border-b border-edge pr-1 text-[15px] hover:border-soft'}`}
-      value={props.value}
-      onChange={(event) => props.onChange(event.target.value)}
-    >
+  const options = (
+    <>
       {props.placeholder && (
         <option value="" disabled>
           {props.placeholder}
@@ -228,6 +224,25 @@ export function MethodSelect(props: {
             ))}
         </optgroup>
       ))}
-    </select>
+    </>
+  )
+  const onChange = (event: ChangeEvent<HTMLSelectElement>) => props.onChange(event.target.value)
+  if (props.placeholder) {
+    return (
+      <select
+        aria-label={props.label}
+        className="bare-select plain-button"
+        disabled={props.disabled}
+        value={props.value}
+        onChange={onChange}
+      >
+        {options}
+      </select>
+    )
+  }
+  return (
+    <Select aria-label={props.label} className="wide text-[15px]" value={props.value} onChange={onChange}>
+      {options}
+    </Select>
   )
 }

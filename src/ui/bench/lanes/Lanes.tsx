@@ -96,6 +96,7 @@ export function Lanes({ source }: { source: Source }) {
           <MethodSelect
             label="Add a variant"
             placeholder={count > MAX_VARIANTS ? 'Nine variants: full' : '+ Add variant'}
+            disabled={count > MAX_VARIANTS}
             value=""
             onChange={(methodId) => addVariant(source, methodId)}
           />
