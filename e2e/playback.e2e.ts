@@ -64,6 +64,34 @@ for (const [lane, id] of [
   })
 }
 
+test('a switch is heard soon after the key, by the samples that went out', async ({ page }, info) => {
+  await openBench(page)
+  await page.getByRole('button', { name: 'Match loudness' }).click()
+  await page.keyboard.press('0')
+  await page.keyboard.press('Space')
+  await listen(page, 1)
+  const pressed = await page.evaluate(() => {
+    const { zumbetOutput } = globalThis as unknown as { zumbetOutput: { heard(frames: number): { total: number } } }
+    const { total } = zumbetOutput.heard(1)
+    document.body.dispatchEvent(new KeyboardEvent('keydown', { key: '2', code: 'Digit2', bubbles: true }))
+    return total
+  })
+  await listen(page, 0.5)
+  const { samples, total } = await heard(page, 2 ** 19)
+  const ideal = demo('rope-winch').channels[0] as Float32Array
+  const offset = firstSound(samples) - firstSound(ideal)
+  let same = 0
+  while (samples[offset + same] === ideal[same] && offset + same < samples.length) same++
+  const frames = total - samples.length + offset + same - pressed
+  // the way from the worklet to the ear comes on top of it, and is the machine's own
+  const description = `${((1000 * frames) / 48_000).toFixed(0)} ms from the key to the first sample that differs`
+  info.annotations.push({ type: 'switch', description })
+  console.log(`    switch: ${description}`)
+  expect(same).toBeGreaterThan(24_000)
+  expect(offset + same).toBeLessThan(samples.length)
+  if ((await output(page)).underruns === 0) expect(frames).toBeGreaterThan(0)
+})
+
 test('switching lanes while it plays leaves no gap and no step, and keeps the place', async ({ page }) => {
   await openBench(page, 'Harmonium')
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '1.3')

@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process'
 import AxeBuilder from '@axe-core/playwright'
 import { expect, openBench, test, truth } from './bench'
 
@@ -49,6 +50,55 @@ test('every answer of the server is isolated, and its policy lets in nothing fro
   expect(ran).toBe(false)
   await expect.poll(() => complaints.length).toBe(1)
   expect(complaints.pop()).toContain('Content Security Policy')
+})
+
+test('a taken port, and one that cannot be, are told with what to do', async ({ baseURL }) => {
+  const taken = new URL(baseURL as string).port
+  for (const [port, says] of [
+    [taken, `Port ${taken} is taken`],
+    ['tide', 'PORT must be a whole number'],
+  ] as const) {
+    const { status, stderr, stdout } = spawnSync(process.execPath, ['server/serve.mjs'], {
+      encoding: 'utf8',
+      env: { ...process.env, PORT: port, HOST: '127.0.0.1' },
+      timeout: 30_000,
+    })
+    expect(status).toBe(1)
+    expect(stderr).toContain(says)
+    expect(stderr.trim().split('\n')).toHaveLength(1)
+    expect(stdout).not.toContain('Zumbet is at')
+  }
+})
+
+test('the lanes zoom and scroll by wheel and by keys, all on one time axis', async ({ page }) => {
+  await openBench(page)
+  const ruler = async () =>
+    (await page.getByRole('region', { name: 'Lanes' }).locator('svg text').allTextContents()).map(Number)
+  const whole = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9]
+  expect((await ruler()).filter(Number.isFinite).slice(0, 10)).toEqual(whole)
+  const box = (await page.getByRole('img', { name: 'Waveform of variant B' }).boundingBox()) as {
+    x: number
+    y: number
+    width: number
+    height: number
+  }
+  await page.mouse.move(box.x + box.width / 2, box.y + 20)
+  for (let n = 0; n < 5; n++) await page.mouse.wheel(0, -200)
+  await expect.poll(async () => Math.min(...(await ruler()).filter(Number.isFinite))).toBeGreaterThan(3)
+  const close = await ruler()
+  expect(Math.max(...close.filter(Number.isFinite))).toBeLessThan(7)
+  await page.mouse.wheel(400, 0)
+  await expect
+    .poll(async () => Math.min(...(await ruler()).filter(Number.isFinite)))
+    .toBeGreaterThan(Math.min(...close.filter(Number.isFinite)))
+  await page.keyboard.press('f')
+  await expect.poll(async () => (await ruler()).filter(Number.isFinite).slice(0, 10)).toEqual(whole)
+  await page.keyboard.press('+')
+  await page.keyboard.press('+')
+  await page.keyboard.press('ArrowRight')
+  await expect.poll(async () => Math.min(...(await ruler()).filter(Number.isFinite))).toBeGreaterThan(0)
+  for (let n = 0; n < 4; n++) await page.keyboard.press('-')
+  await expect.poll(async () => (await ruler()).filter(Number.isFinite).slice(0, 10)).toEqual(whole)
 })
 
 test('the methods can be asked for over HTTP', async ({ request }) => {

@@ -43,7 +43,7 @@ describe('the job pool', () => {
     const order: string[] = []
     const first = pool.run<'render'>(job).then(() => order.push('first'))
     const late = pool.run<'render'>(job, { rank: 5 }).then(() => order.push('late'))
-    const soon = pool.run<'render'>(job, { rank: 1 }).then(() => order.push('soon'))
+    const soon = pool.run<'render'>(job, { rank: 0.5 }).then(() => order.push('soon'))
     for (const jobId of [1, 2, 3]) {
       expect(workers[0]?.got).toHaveLength(jobId)
       workers[0]?.say({ type: 'done', jobId, result })
@@ -78,6 +78,19 @@ describe('the job pool', () => {
     workers[0]?.say({ type: 'cancelled', jobId: 1 })
     workers[0]?.say({ type: 'done', jobId: 2, result })
     await expect(next).resolves.toBe(result)
+  })
+
+  it('lets a job that somebody waits for pass the ones in the background', async () => {
+    const { pool, workers } = poolOf(1)
+    const background = [pool.run<'render'>(job, { rank: 2 }), pool.run<'render'>(job, { rank: 2 })]
+    const urgent = pool.run<'render'>(job, { rank: 0 })
+    expect(workers).toHaveLength(2)
+    workers[1]?.say({ type: 'done', jobId: 2, result })
+    await expect(urgent).resolves.toBe(result)
+    expect(workers[1]?.got).toHaveLength(1)
+    workers[0]?.say({ type: 'done', jobId: 1, result })
+    workers[0]?.say({ type: 'done', jobId: 3, result })
+    await Promise.all(background)
   })
 
   it('runs fewer at once when told to leave room', async () => {

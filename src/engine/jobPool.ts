@@ -8,7 +8,7 @@ const WORKERS = Math.max(2, Math.min(4, CORES - 1))
 export interface JobOptions {
   readonly signal?: AbortSignal
   readonly onProgress?: (progress: Progress) => void
-  /** jobs of a lower number go first; equal ones in the order they came */
+  /** jobs of a lower number go first, equal ones in the order they came; 0 is for what somebody waits for */
   readonly rank?: number
 }
 
@@ -30,7 +30,7 @@ interface Seat {
 export type MakeWorker = () => Worker
 
 /**
- * Runs jobs in a few workers, each doing one at a time. A cancelled job rejects with its signal's reason at once; its
+ * Runs jobs in a few workers, each doing one at a time, with one worker more for jobs of rank 0. A cancelled job rejects with its signal's reason at once; its
  * worker is free again when it has noticed. A worker that dies fails its job and is replaced.
  */
 export function createJobPool(size: number, makeWorker: MakeWorker) {
@@ -68,10 +68,11 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
 
   function next() {
     while (queue.length > 0) {
-      if (seats.filter((s) => s.jobId !== undefined).length >= most) return
-      const seat = seats.find((s) => s.jobId === undefined) ?? (seats.length < size ? open() : undefined)
-      if (!seat) return
       const best = queue.reduce((a, b) => (b.rank < a.rank ? b : a))
+      // somebody waits for a job of rank 0: it need not wait for work in the background, however long that is
+      const room = best.rank === 0 ? Math.max(most, 1) + 1 : most
+      if (seats.filter((s) => s.jobId !== undefined).length >= room) return
+      const seat = seats.find((s) => s.jobId === undefined) ?? open()
       queue.splice(queue.indexOf(best), 1)
       seat.jobId = ++lastId
       seat.work = best
@@ -86,7 +87,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
       next()
     },
     run<K extends Job['kind']>(job: Extract<Job, { kind: K }>, options: JobOptions = {}): Promise<JobResults[K]> {
-      const { signal, rank = 0 } = options
+      const { signal, rank = 1 } = options
       return new Promise((resolve, reject) => {
         if (signal?.aborted) {
           reject(signal.reason)

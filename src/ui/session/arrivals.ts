@@ -19,7 +19,7 @@ export async function bringIn(list: readonly File[]) {
       try {
         const bytes = await file.arrayBuffer()
         const kept = new Blob([bytes])
-        const sound = await pool.run<'decode'>({ kind: 'decode', bytes, file: file.name })
+        const sound = await pool.run<'decode'>({ kind: 'decode', bytes, file: file.name }, { rank: 1 })
         await files.put(id, file.name, kept)
         shelf.put(id, sound)
         const source = newSource({

@@ -57,7 +57,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
         { kind: 'render', audio, recipe },
         {
           signal: job.stop.signal,
-          rank: activeLane(getState(), source) === variantId ? 1 : 2,
+          rank: activeLane(getState(), source) === variantId ? 2 : 3,
           onProgress: ({ doneFrames, totalFrames }) => {
             if (current()) setRender(variantId, { key, status: 'running', progress: doneFrames / totalFrames })
           },
