@@ -56,7 +56,7 @@ function createWsola(source: AudioBlock, map: TimeMap, segmentMs: number, search
   const reach = Math.max(1, Math.round((searchMs / 1000) * source.sampleRate))
   const window = hann(length)
   const last = Math.max(0, frameCount(source) - length)
-  const search = createSimilaritySearch(loudestMix(source), length, reach)
+  const search = createSimilaritySearch(source, length, reach)
   let previous: number | undefined
   let previousSegment = Number.NaN
 
@@ -95,9 +95,10 @@ function createWsola(source: AudioBlock, map: TimeMap, segmentMs: number, search
 
 /**
  * Find the start in `low…high` whose segment is most like the one at `template`, by normalised cross-correlation over
- * the full segment, all lags at once through one packed Fourier transform and its inverse.
+ * the full segment, all lags at once through one packed Fourier transform and its inverse. The search hears one mix of all
+ * channels: their sum, or where these channels cancel, their difference.
  */
-function createSimilaritySearch(mix: Float32Array, length: number, reach: number) {
+function createSimilaritySearch(source: AudioBlock, length: number, reach: number) {
   const regionMost = length + 2 * reach
   const fft = complexFft(2 ** (32 - Math.clz32(regionMost - 1)))
   const size = fft.size
@@ -105,16 +106,38 @@ function createSimilaritySearch(mix: Float32Array, length: number, reach: number
   const spectrum = fft.create()
   const product = fft.create()
   const correlation = fft.create()
-  const sampleAt = (i: number) => (i >= 0 && i < mix.length ? (mix[i] as number) : 0)
-  const powerAt = (i: number) => sampleAt(i) * sampleAt(i)
+  const templateMix = new Float64Array(length)
+  const regionMix = new Float64Array(regionMost)
+  const differenceMix = new Float64Array(length)
+
+  /** Σ channels, or the alternating one, of the frames from `start` on; what lies outside the source is silent. */
+  function mixInto(out: Float64Array, start: number, count: number, alternate: boolean): number {
+    out.fill(0, 0, count)
+    source.channels.forEach((channel, c) => {
+      const sign = alternate && c % 2 === 1 ? -1 : 1
+      const from = Math.max(0, -start)
+      const to = Math.min(count, channel.length - start)
+      for (let i = from; i < to; i++) out[i] = (out[i] as number) + sign * (channel[start + i] as number)
+    })
+    let energy = 0
+    for (let i = 0; i < count; i++) energy += (out[i] as number) ** 2
+    return energy
+  }
 
   return (template: number, low: number, high: number, wanted: number): number => {
     if (template >= low && template <= high) return template
     const lags = high - low
     const region = length + lags
+    let alternate = false
+    const loudness = mixInto(templateMix, template, length, false)
+    if (source.channels.length > 1) {
+      alternate = mixInto(differenceMix, template, length, true) > loudness
+      if (alternate) templateMix.set(differenceMix)
+    }
+    mixInto(regionMix, low, region, alternate)
     packed.fill(0)
-    for (let i = 0; i < region; i++) packed[2 * i] = sampleAt(low + i)
-    for (let i = 0; i < length; i++) packed[2 * i + 1] = sampleAt(template + i)
+    for (let i = 0; i < region; i++) packed[2 * i] = regionMix[i] as number
+    for (let i = 0; i < length; i++) packed[2 * i + 1] = templateMix[i] as number
     fft.forward(spectrum, packed)
     // R = FFT(region), T = FFT(template), both real: conj(T)·R from the packed spectrum, bin by bin
     for (let k = 0; k < size; k++) {
@@ -132,7 +155,7 @@ function createSimilaritySearch(mix: Float32Array, length: number, reach: number
     }
     fft.inverse(correlation, product)
     let energy = 0
-    for (let i = 0; i < length; i++) energy += powerAt(low + i)
+    for (let i = 0; i < length; i++) energy += (regionMix[i] as number) ** 2
     // where all is silence no place is better than another: then the mapped place stays
     let best = wanted
     let bestScore = 1e-6
@@ -142,31 +165,8 @@ function createSimilaritySearch(mix: Float32Array, length: number, reach: number
         bestScore = score
         best = low + lag
       }
-      energy += powerAt(low + lag + length) - powerAt(low + lag)
+      if (lag < lags) energy += (regionMix[lag + length] as number) ** 2 - (regionMix[lag] as number) ** 2
     }
     return best
   }
-}
-
-const mixes = new WeakMap<AudioBlock, Float32Array>()
-
-/** One signal to decide on: the sum or the difference of the channels, whichever is stronger; the same for any pair order. */
-function loudestMix(source: AudioBlock): Float32Array {
-  const known = mixes.get(source)
-  if (known) return known
-  const frames = frameCount(source)
-  const sum = new Float32Array(frames)
-  const difference = new Float32Array(frames)
-  source.channels.forEach((channel, c) => {
-    const sign = c % 2 === 0 ? 1 : -1
-    for (let i = 0; i < frames; i++) {
-      const value = channel[i] as number
-      sum[i] = (sum[i] as number) + value
-      difference[i] = (difference[i] as number) + sign * value
-    }
-  })
-  const energy = (signal: Float32Array) => signal.reduce((total, value) => total + value * value, 0)
-  const mix = source.channels.length > 1 && energy(difference) > energy(sum) ? difference : sum
-  mixes.set(source, mix)
-  return mix
 }
