@@ -1,3 +1,6 @@
+export { type Analysis, type AnalysisNeed, type Attack, analyse, analyseTask } from './analysis/analysis'
+export { type AttackOptions, detectAttacks } from './analysis/attacks'
+export { createLayers, type Layers } from './analysis/layers'
 export { coarsen, createOverviewBuilder, type Overview } from './analysis/overview'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
 export { type DecodedFile, readWav } from './audio/readWav'
@@ -16,9 +19,21 @@ export {
   type SettingValues,
 } from './methods/settings'
 export { type ExportFacts, type ExportOrder, exportTask } from './render/exportTask'
-export { mapMarkers, mapOf, openRendering, type Rendering, sourceVoice } from './render/openVoice'
-export { checkRecipe, type Formants, PITCH_RANGE, type Recipe, STRETCH_RANGE } from './render/recipe'
-export { finish, type Progress, renderBlock, renderTask, type Task } from './render/renderTask'
+export { mapMarkers, needsOf, openRendering, type Plan, planOf, type Rendering, sourceVoice } from './render/openVoice'
+export {
+  checkRecipe,
+  FORMANT_RANGE,
+  type Formants,
+  HOLD_RANGE,
+  PITCH_RANGE,
+  type Recipe,
+  readMapPoints,
+  readPitchPoints,
+  STRETCH_RANGE,
+} from './render/recipe'
+export { renderBlock, renderTask } from './render/renderTask'
 export { resultName } from './render/resultName'
+export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
-export { straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
+export type { PitchPoint } from './timeline/pitchLine'
+export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'

@@ -2,7 +2,7 @@ import { type ComplexFft, complexFft } from '../dsp/fft'
 import { ln } from '../dsp/portable'
 
 const FLOOR = 1e-9
-const MAX_ROUNDS = 16
+const MAX_ROUNDS = 10
 /** the envelope may lie this far below a partial, in natural log units (2 dB) */
 const TOLERANCE = 0.23025850929940458
 

@@ -1,6 +1,5 @@
 import type { Channels } from '../audio/block'
 import { silence } from '../audio/block'
-import type { Voice } from './method'
 
 /**
  * The scaffold of every method that lays windowed segments at a fixed hop: it keeps the running sum, hands out finished
@@ -21,7 +20,12 @@ export interface SegmentMaker {
   addSegment(k: number, sum: Channels): void
 }
 
-export function overlapAddVoice(maker: SegmentMaker): Voice {
+/** Something that is pulled: `read(frame, out)` fills the channels with the frames from `frame` on. */
+export interface Pulled {
+  read(frame: number, out: Channels): void
+}
+
+export function overlapAddVoice(maker: SegmentMaker): Pulled {
   const { channelCount, hop, length, lead } = maker
   // sum[c] starts at output frame `sumStart`; the first `ready` frames of it are final
   const sum = silence(channelCount, length + hop)

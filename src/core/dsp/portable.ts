@@ -10,6 +10,9 @@ const TAU = 6.283185307179586
 const LN2 = Math.LN2
 const INV_LN2 = Math.LOG2E
 
+/** x²: the power operator is left to each engine even for this. */
+export const square = (x: number): number => x * x
+
 /** Sine of `turns` full circles: exact at quarters. */
 export function sinTurns(turns: number): number {
   let t = turns - Math.floor(turns)

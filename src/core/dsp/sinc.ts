@@ -1,4 +1,4 @@
-import { sinTurns } from './portable'
+import { exp2, log2, sinTurns } from './portable'
 import { kaiser, kaiserBeta } from './window'
 
 /**
@@ -58,6 +58,25 @@ export function createSincReader(width: number, speed: number, attenuationDb = 1
         else (values[c] as Float32Array)[at] = sumOne(rows, offset, taps, blend, a, first, from, to)
       }
     },
+  }
+}
+
+const STEPS_PER_OCTAVE = 24
+
+/**
+ * Readers for a speed that moves: the cut-off follows in steps of half a semitone, always at or below where it has to be, so
+ * that a glide asks for a few kernels and not for one a frame.
+ */
+export function createSteppedSincReaders(width: number, attenuationDb = 110): (speed: number) => SincReader {
+  let reader: SincReader | undefined
+  let readerStep = Number.NaN
+  return (speed) => {
+    const step = speed <= 1 ? 0 : Math.ceil(log2(speed) * STEPS_PER_OCTAVE)
+    if (!reader || step !== readerStep) {
+      reader = createSincReader(width, exp2(step / STEPS_PER_OCTAVE), attenuationDb)
+      readerStep = step
+    }
+    return reader
   }
 }
 
@@ -171,7 +190,7 @@ function tableFor(width: number, speed: number, attenuationDb: number) {
   }
   const table = { rows, phases, half }
   // speeds come from sliders: keep the few last used, not every one ever seen
-  if (tables.size > 24) tables.delete(tables.keys().next().value as string)
+  if (tables.size > 64) tables.delete(tables.keys().next().value as string)
   tables.set(key, table)
   return table
 }

@@ -1,10 +1,10 @@
 import { frameCount } from '../audio/block'
+import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { cosTurns, exp, exp2, log2, power, sinTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
 import { createSincReader } from '../dsp/sinc'
 import { asOutput } from '../timeline/axes'
 import { defineMethod, type MethodInput } from './method'
-import { overlapAddVoice, type SegmentMaker } from './overlapAdd'
 import { choice, number, type SettingsOf } from './settings'
 
 const schema = {
@@ -84,6 +84,9 @@ export const grain = defineMethod({
   needs: [],
   exactSeek: true,
   tiesPitchToSpeed: false,
+  pitchBy: 'own',
+  ownFormants: false,
+  seeded: true,
   timesRealTime: 40,
   settings: schema,
   latencyFrames: (settings, sampleRate) => Math.ceil(((settings.grainMs + settings.jitterMs) / 1000) * sampleRate),

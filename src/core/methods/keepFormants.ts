@@ -2,31 +2,33 @@ import { createTrueEnvelope } from '../analysis/trueEnvelope'
 import type { AudioBlock } from '../audio/block'
 import { silence } from '../audio/block'
 import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
+import { addFrame, packFrames } from '../dsp/frames'
+import { overlapAddVoice } from '../dsp/overlapAdd'
 import { exp } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
-import { asOutput } from '../timeline/axes'
+import { asOutput, type OutputFrame } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 import type { Voice } from './method'
-import { overlapAddVoice } from './overlapAdd'
 
 const WINDOW_SECONDS = 0.043
 const OVERLAP = 4
-/** the most that putting the envelope back may raise a moment over the level the source had there (6 dB) */
-const MAX_POWER_RATIO = 4
+/** the most by which a moment's level is brought back to what it was before the envelope was moved (18 dB) */
+const MAX_LEVEL_CHANGE = 8
 /** an envelope's deep valleys are not known well enough to lift what lies in them further than this */
 const MAX_GAIN_LOG = 3.453877639491069
 
 /**
- * Put the spectral envelope of the source back over a result whose pitch was changed by `ratioAt(output)`: at each
- * moment the result is filtered by the source's envelope at a frequency over its envelope at the frequency that the
- * shift brought there. The same filter serves all channels.
+ * Put the spectral envelope of the source where it is wanted, over a result in which it was moved: at each moment the
+ * result is filtered by the envelope that is wanted over the one that is there, both the source's own, read at other
+ * frequencies (`wantedAt` and `movedAt` are ratios to where it lies in the source). The same filter serves all channels.
  * Source  Röbel & Rodet 2005 for the envelope and for dividing it out and putting it back.
  */
 export function keepFormants(
   source: AudioBlock,
   map: TimeMap,
-  ratioAt: (outputFrame: number) => number,
+  movedAt: (output: OutputFrame) => number,
+  wantedAt: (output: OutputFrame) => number,
   inner: Voice,
 ): Voice {
   const length = nearestPowerOfTwo(WINDOW_SECONDS * source.sampleRate, 64)
@@ -43,59 +45,64 @@ export function keepFormants(
   const spectra = Array.from({ length: 2 * Math.ceil(channelCount / 2) }, () => new Float64Array(length + 2))
   const magnitudes = new Float64Array(bins + 1)
   const gains = new Float64Array(bins + 1)
-  const nothing = new Float32Array(length)
   const held = silence(channelCount, length)
   const newest = held.map((channel) => channel.subarray(length - hop))
   let heldSegment = Number.NaN
-  let sourcePower = 0
+  let envelopeOfPair = Number.NaN
+  let envelope: Float64Array = new Float64Array(bins + 1)
 
-  function findGains(centre: number, ratio: number) {
-    const start = centre - bins
+  /** The envelope around a source frame, found once for every other segment: it moves more slowly than they come. */
+  function findEnvelope(pair: number) {
+    if (pair === envelopeOfPair) return
+    envelopeOfPair = pair
+    const start = Math.round(map.sourceAt(asOutput((2 * pair + 0.5) * hop))) - bins
     magnitudes.fill(0)
-    for (const channel of source.channels) {
-      for (let i = 0; i < length; i++) {
-        packed[2 * i] = (window[i] as number) * (channel[start + i] ?? 0)
-        packed[2 * i + 1] = 0
-      }
+    for (let c = 0; c < channelCount; c += 2) {
+      packFrames(packed, window, source.channels[c] as Float32Array, start, source.channels[c + 1], start)
       fft.forward(spectrum, packed)
+      // |A|² + |B|² of both channels at once: half of |Z(k)|² + |Z(−k)|²
       for (let k = 0; k <= bins; k++) {
-        const re = spectrum[2 * k] as number
-        const im = spectrum[2 * k + 1] as number
-        magnitudes[k] = (magnitudes[k] as number) + re * re + im * im
+        const m = (length - k) % length
+        const pr = spectrum[2 * k] as number
+        const pi = spectrum[2 * k + 1] as number
+        const qr = spectrum[2 * m] as number
+        const qi = spectrum[2 * m + 1] as number
+        magnitudes[k] = (magnitudes[k] as number) + 0.5 * (pr * pr + pi * pi + qr * qr + qi * qi)
       }
     }
-    sourcePower = 0
-    for (let k = 0; k <= bins; k++) {
-      sourcePower += magnitudes[k] as number
-      magnitudes[k] = Math.sqrt(magnitudes[k] as number)
-    }
-    const envelope = envelopeOf(magnitudes)
-    for (let k = 0; k <= bins; k++) {
-      const cameFrom = k / ratio
-      if (cameFrom >= bins) {
-        gains[k] = 1
-        continue
-      }
-      const i = Math.floor(cameFrom)
+    for (let k = 0; k <= bins; k++) magnitudes[k] = Math.sqrt(magnitudes[k] as number)
+    envelope = envelopeOf(magnitudes)
+  }
+
+  function findGains(moved: number, wanted: number) {
+    const levelAt = (bin: number) => {
+      const i = Math.min(bins - 1, Math.floor(bin))
       const low = envelope[i] as number
-      const there = low + (cameFrom - i) * ((envelope[i + 1] as number) - low)
-      const change = (envelope[k] as number) - there
-      gains[k] = exp(Math.max(-MAX_GAIN_LOG, Math.min(MAX_GAIN_LOG, change)))
+      return low + (Math.min(bins, bin) - i) * ((envelope[i + 1] as number) - low)
+    }
+    for (let k = 0; k <= bins; k++) {
+      if (k / moved >= bins) gains[k] = 1
+      else {
+        const change = levelAt(k / wanted) - levelAt(k / moved)
+        gains[k] = exp(Math.max(-MAX_GAIN_LOG, Math.min(MAX_GAIN_LOG, change)))
+      }
     }
   }
 
-  /** Apply the gains; returns the power that is left. */
-  function filter(spectrumHalf: Float64Array): number {
-    let power = 0
+  let powerBefore = 0
+  let powerBehind = 0
+
+  /** Apply the gains, and add up the power before and behind. */
+  function filter(spectrumHalf: Float64Array): void {
     for (let k = 0; k <= bins; k++) {
       const gain = gains[k] as number
-      const re = (spectrumHalf[2 * k] as number) * gain
-      const im = (spectrumHalf[2 * k + 1] as number) * gain
-      spectrumHalf[2 * k] = re
-      spectrumHalf[2 * k + 1] = im
-      power += re * re + im * im
+      const re = spectrumHalf[2 * k] as number
+      const im = spectrumHalf[2 * k + 1] as number
+      spectrumHalf[2 * k] = re * gain
+      spectrumHalf[2 * k + 1] = im * gain
+      powerBefore += re * re + im * im
+      powerBehind += (re * re + im * im) * gain * gain
     }
-    return power
   }
 
   return overlapAddVoice({
@@ -105,6 +112,7 @@ export function keepFormants(
     lead: -bins,
     reset() {
       heldSegment = Number.NaN
+      envelopeOfPair = Number.NaN
     },
     addSegment(k, sum) {
       const centre = k * hop
@@ -113,29 +121,25 @@ export function keepFormants(
         inner.read(centre + bins - hop, newest)
       } else inner.read(centre - bins, held)
       heldSegment = k
-      findGains(Math.round(map.sourceAt(asOutput(centre))), ratioAt(centre))
-      let power = 0
+      findEnvelope(Math.floor(k / 2))
+      findGains(movedAt(asOutput(centre)), wantedAt(asOutput(centre)))
+      powerBefore = 0
+      powerBehind = 0
       for (let c = 0; c < channelCount; c += 2) {
-        const first = held[c] as Float32Array
-        const second = held[c + 1] ?? nothing
-        for (let i = 0; i < length; i++) {
-          packed[2 * i] = (window[i] as number) * (first[i] as number)
-          packed[2 * i + 1] = (window[i] as number) * (second[i] as number)
-        }
+        packFrames(packed, window, held[c] as Float32Array, 0, held[c + 1], 0)
         fft.forward(spectrum, packed)
         splitRealPair(spectrum, length, spectra[c] as Float64Array, spectra[c + 1] as Float64Array)
-        power += filter(spectra[c] as Float64Array) + filter(spectra[c + 1] as Float64Array)
+        filter(spectra[c] as Float64Array)
+        filter(spectra[c + 1] as Float64Array)
       }
-      const level = scale * Math.min(1, Math.sqrt((MAX_POWER_RATIO * sourcePower) / Math.max(power, 1e-30)))
+      // moving the envelope changes what a voice sounds like, not how loud it is
+      const change = Math.sqrt(powerBefore / Math.max(powerBehind, 1e-30))
+      const level = scale * Math.min(MAX_LEVEL_CHANGE, change)
       for (let c = 0; c < channelCount; c += 2) {
         joinRealPair(spectra[c] as Float64Array, spectra[c + 1] as Float64Array, length, packed)
         fft.inverse(spectrum, packed)
-        for (let part = 0; part < 2 && c + part < channelCount; part++) {
-          const into = sum[c + part] as Float32Array
-          for (let i = 0; i < length; i++) {
-            into[i] = (into[i] as number) + level * (window[i] as number) * (spectrum[2 * i + part] as number)
-          }
-        }
+        addFrame(sum[c] as Float32Array, window, level, spectrum, 0)
+        if (c + 1 < channelCount) addFrame(sum[c + 1] as Float32Array, window, level, spectrum, 1)
       }
     },
   })

@@ -1,4 +1,6 @@
+import type { Analysis, AnalysisNeed } from '../analysis/analysis'
 import type { AudioBlock, Channels } from '../audio/block'
+import type { OutputFrame } from '../timeline/axes'
 import type { PitchLine } from '../timeline/pitchLine'
 import type { TimeMap } from '../timeline/timeMap'
 import type { SettingsOf, SettingsSchema, SettingValues } from './settings'
@@ -11,9 +13,13 @@ export interface MethodInput<S extends SettingsSchema = SettingsSchema> {
   /** output → source position */
   readonly map: TimeMap
   readonly pitch: PitchLine
+  /** where the spectral envelope is to be, as a ratio to where it lies in the source; for methods that shape it themselves */
+  formantRatioAt(output: OutputFrame): number
   readonly settings: SettingsOf<S>
   /** where all randomness comes from */
   readonly seed: number
+  /** what the method said that it needs */
+  readonly analysis: Analysis
 }
 
 /**
@@ -34,20 +40,29 @@ export interface Method<S extends SettingsSchema = SettingsSchema> {
   readonly use: string
   readonly settings: S
   /** analyses that must be ready before it can start */
-  readonly needs: readonly string[]
+  readonly needs: readonly AnalysisNeed[]
   /** whether a seek gives the very samples of a straight read */
   readonly exactSeek: boolean
   /** true where length and pitch are one thing: then both turn the one speed */
   readonly tiesPitchToSpeed: boolean
+  /** how it comes to its pitch: a stretch by the ratio that is read back at it, or a way of its own */
+  readonly pitchBy: 'reading back' | 'own'
+  /** whether it puts the spectral envelope where it is wanted by itself; otherwise that is done over its result */
+  readonly ownFormants: boolean
+  /** the settings that this material asks for, in place of the defaults; what is set by hand goes before */
+  pick?(analysis: Analysis, sampleRate: number): Partial<SettingsOf<S>>
   /** frames of source around a moment that must be known before it can sound */
   latencyFrames(settings: SettingsOf<S>, sampleRate: number): number
+  /** whether a seed has a say in the result */
+  readonly seeded: boolean
   /** seconds of stereo sound made per second of one core, measured by `npm run bench` */
   readonly timesRealTime: number
   open(input: MethodInput<S>): Voice
 }
 
 /** A method with its settings type hidden, as a registry holds it; values are checked before they come here. */
-export type AnyMethod = Omit<Method, 'latencyFrames' | 'open'> & {
+export type AnyMethod = Omit<Method, 'latencyFrames' | 'open' | 'pick'> & {
+  pick?(analysis: Analysis, sampleRate: number): SettingValues
   latencyFrames(settings: SettingValues, sampleRate: number): number
   open(input: Omit<MethodInput, 'settings'> & { readonly settings: SettingValues }): Voice
 }

@@ -1,5 +1,5 @@
 import { silence } from '../audio/block'
-import { createSincReader } from '../dsp/sinc'
+import { createSincReader, createSteppedSincReaders, type SincReader } from '../dsp/sinc'
 import { asOutput } from '../timeline/axes'
 import type { PitchLine } from '../timeline/pitchLine'
 import { tunedMap } from '../timeline/pitchLine'
@@ -9,6 +9,8 @@ import type { Voice } from './method'
 // aliases stay below −90 dB, as the pitch of a method that rounds off more than this anyway needs no better
 const WIDTH = 64
 const ATTENUATION_DB = 94
+/** three octaves: the furthest a line of pitch may go */
+const MOST_RATIO = 8
 
 /**
  * Pitch for a method that only knows time: it stretches by the pitch ratio as well, and its result is read back at that
@@ -22,14 +24,14 @@ export function pitchByResampling(
   pitch: PitchLine,
   open: (map: TimeMap) => Voice,
 ): Voice {
-  const ratio = pitch.ratioAt(asOutput(0))
-  if (ratio === 1) return open(map)
+  const { constantRatio } = pitch
+  if (constantRatio === 1) return open(map)
   const inner = open(tunedMap(map, pitch))
-  const reader = createSincReader(WIDTH, ratio, ATTENUATION_DB)
-  const reach = reader.reachFrames
+  const readerAt = steppedReaders(constantRatio)
+  const reach = createSincReader(WIDTH, constantRatio ?? MOST_RATIO, ATTENUATION_DB).reachFrames
 
   // a sliding stretch of the inner result: `held[c]` starts at inner frame `heldStart` and is filled to `heldEnd`
-  const held = silence(channelCount, 4 * reach + Math.ceil(4096 * Math.max(1, ratio)))
+  const held = silence(channelCount, 4 * reach + Math.ceil(4096 * Math.max(1, constantRatio ?? MOST_RATIO)))
   const size = held[0]?.length ?? 0
   let heldStart = 0
   let heldEnd = 0
@@ -60,12 +62,23 @@ export function pitchByResampling(
         heldEnd = heldStart
       }
       for (let i = 0; i < frames; i++) {
-        const position = pitch.toTuned(asOutput(outputFrame + i))
+        const output = asOutput(outputFrame + i)
+        const position = pitch.toTuned(output)
         const base = Math.floor(position)
-        hold(base - reach, base + reach + 1)
+        const reader = readerAt(constantRatio ?? pitch.ratioAt(output))
+        hold(base - reach, base + reader.reachFrames + 1)
         reader.readInto(held, position - heldStart, out, i)
       }
       at = outputFrame + frames
     },
   }
+}
+
+/** One reader for one ratio; for a ratio that moves, readers whose cut-off follows it in small steps. */
+function steppedReaders(constantRatio: number | undefined): (ratio: number) => SincReader {
+  if (constantRatio !== undefined) {
+    const reader = createSincReader(WIDTH, constantRatio, ATTENUATION_DB)
+    return () => reader
+  }
+  return createSteppedSincReaders(WIDTH, ATTENUATION_DB)
 }

@@ -1,12 +1,16 @@
 import { AppError } from '../errors'
+import { cycle } from './cycle'
+import { drift } from './drift'
 import { grain } from './grain'
+import { layered } from './layered'
 import type { AnyMethod } from './method'
+import { splice } from './splice'
 import { varispeed } from './varispeed'
 import { vocoder } from './vocoder'
 import { wsola } from './wsola'
 
 /** All methods, in the order in which they are offered. */
-export const methods: readonly AnyMethod[] = [wsola, vocoder, grain, varispeed]
+export const methods: readonly AnyMethod[] = [splice, wsola, vocoder, cycle, grain, drift, layered, varispeed]
 
 /** @throws {AppError} `method/unknown` with the ids there are. */
 export function methodById(id: string): AnyMethod {

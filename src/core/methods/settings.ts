@@ -44,10 +44,15 @@ export function choice(setting: Omit<ChoiceSetting, 'type' | 'unit'>): ChoiceSet
 }
 
 /**
- * The full values of a schema: what was given, checked, and defaults for the rest.
+ * The full values of a schema: what was given, checked; for the rest what was picked for the material (kept within its
+ * range), or the defaults.
  * @throws {AppError} `setting/unknown` or `setting/range` with the setting's name and what it takes.
  */
-export function resolveSettings<S extends SettingsSchema>(schema: S, given: SettingValues): SettingsOf<S> {
+export function resolveSettings<S extends SettingsSchema>(
+  schema: S,
+  given: SettingValues,
+  picked: SettingValues = {},
+): SettingsOf<S> {
   for (const name of Object.keys(given)) {
     if (!Object.hasOwn(schema, name)) {
       throw new AppError('setting/unknown', { name, known: Object.keys(schema).join(', ') || 'none' })
@@ -55,9 +60,15 @@ export function resolveSettings<S extends SettingsSchema>(schema: S, given: Sett
   }
   const values: Record<string, number | string> = {}
   for (const [name, setting] of Object.entries(schema)) {
-    values[name] = Object.hasOwn(given, name) ? checkSetting(name, setting, given[name]) : setting.default
+    if (Object.hasOwn(given, name)) values[name] = checkSetting(name, setting, given[name])
+    else values[name] = within(setting, picked[name] ?? setting.default)
   }
   return values as SettingsOf<S>
+}
+
+function within(setting: Setting, value: number | string): number | string {
+  if (setting.type === 'choice') return value
+  return Math.min(setting.max, Math.max(setting.min, value as number))
 }
 
 /** @throws {AppError} `setting/range` */

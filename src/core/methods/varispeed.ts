@@ -1,4 +1,4 @@
-import { createSincReader, type SincReader } from '../dsp/sinc'
+import { createSincReader, createSteppedSincReaders } from '../dsp/sinc'
 import { asOutput } from '../timeline/axes'
 import { defineMethod } from './method'
 import { number } from './settings'
@@ -16,6 +16,9 @@ export const varispeed = defineMethod({
   needs: [],
   exactSeek: true,
   tiesPitchToSpeed: true,
+  pitchBy: 'own',
+  ownFormants: false,
+  seeded: false,
   timesRealTime: 40,
   settings: {
     width: number({
@@ -31,18 +34,18 @@ export const varispeed = defineMethod({
   latencyFrames: (settings) => settings.width / 2,
   open({ source, map, settings }) {
     const width = 2 * Math.round(settings.width / 2)
-    let reader: SincReader | undefined
-    let readerSpeed = Number.NaN
+    const first = map.speedAt(asOutput(0))
+    const middle = map.speedAt(asOutput(map.length / 2))
+    const steady = first === middle && first === map.speedAt(asOutput(map.length))
+    const own = createSincReader(width, first)
+    const stepped = createSteppedSincReaders(width)
     return {
       read(outputFrame, out) {
         const frames = out[0]?.length ?? 0
         for (let i = 0; i < frames; i++) {
           const output = asOutput(outputFrame + i)
           const speed = map.speedAt(output)
-          if (!reader || speed !== readerSpeed) {
-            reader = createSincReader(width, speed)
-            readerSpeed = speed
-          }
+          const reader = steady && speed === first ? own : stepped(speed)
           reader.readInto(source.channels, map.sourceAt(output), out, i)
         }
       },

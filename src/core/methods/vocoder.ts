@@ -1,11 +1,14 @@
+import { usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
+import { addFrame, packFrames } from '../dsp/frames'
+import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
-import { asOutput } from '../timeline/axes'
+import { asOutput, asSource } from '../timeline/axes'
+import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
 import { defineMethod } from './method'
-import { overlapAddVoice, type SegmentMaker } from './overlapAdd'
 import { pitchByResampling } from './pitchByResampling'
 import { choice, number } from './settings'
 
@@ -14,16 +17,24 @@ import { choice, number } from './settings'
  * mapped place and one hop before it; a peak's phase goes on from the last output column by what it turned in that hop,
  * and its neighbours turn with it. A peak gets one rotation for all channels, so that the image holds. Where the last
  * column had nothing, the phases of the source are taken as they are.
- * Source  Laroche & Dolson 1999, "Improved phase vocoder time-scale modification of audio" (identity phase locking).
+ *
+ * At an attack the map runs naturally for half a window, the peaks that the attack brings take their phases from the source
+ * afresh, and in columns that reach into it from before it, what it brings is held down to what was there. So it starts
+ * where it starts, at its own sharpness, while partials that go on through it go on.
+ * Source  Laroche & Dolson 1999, "Improved phase vocoder time-scale modification of audio" (identity phase locking); Röbel
+ *         2003, "A new approach to transient processing in the phase vocoder".
  */
 export const vocoder = defineMethod({
   id: 'vocoder',
   label: 'Locked vocoder',
   family: 'tonal',
-  use: 'Chords, pads and tonal mixes: smooth at any length; softens hits.',
-  needs: [],
+  use: 'Chords, pads and tonal mixes: smooth at any length, with its attacks kept.',
+  needs: ['attacks'],
   exactSeek: false,
   tiesPitchToSpeed: false,
+  pitchBy: 'reading back',
+  ownFormants: false,
+  seeded: false,
   timesRealTime: 20,
   settings: {
     windowMs: number({
@@ -44,21 +55,45 @@ export const vocoder = defineMethod({
       default: '4',
       trades: 'More overlap follows glides better and costs twice as much.',
     }),
+    attacks: choice({
+      label: 'Attacks',
+      options: [
+        { value: 'keep', label: 'Keep' },
+        { value: 'melt', label: 'Melt in' },
+      ],
+      default: 'keep',
+      trades: 'Kept ones start sharp; melted ones soften into what is around them.',
+    }),
   },
   latencyFrames: (settings, sampleRate) => windowFrames(settings.windowMs, sampleRate),
-  open: ({ source, map, pitch, settings }) =>
-    pitchByResampling(source.channels.length, map, pitch, (inner) =>
-      overlapAddVoice(
-        createVocoder(source, inner, windowFrames(settings.windowMs, source.sampleRate), Number(settings.overlap)),
-      ),
-    ),
+  // close attacks ask for a short window, long tones for one that tells their partials apart
+  pick(analysis, sampleRate) {
+    const gapMs = usualGapMs(analysis, sampleRate)
+    return { windowMs: Math.round(Math.min(170, Math.max(43, (gapMs ?? 1020) / 6))) }
+  },
+  open: ({ source, map, pitch, settings, analysis }) =>
+    pitchByResampling(source.channels.length, map, pitch, (inner) => {
+      const length = windowFrames(settings.windowMs, source.sampleRate)
+      const attacks = settings.attacks === 'keep' ? (analysis.attacks ?? []).map((attack) => attack.frame) : []
+      return overlapAddVoice(createVocoder(source, inner, attacks, length, Number(settings.overlap)))
+    }),
 })
 
 function windowFrames(windowMs: number, sampleRate: number): number {
   return nearestPowerOfTwo((windowMs / 1000) * sampleRate, 32)
 }
 
-function createVocoder(source: AudioBlock, map: TimeMap, length: number, overlap: number): SegmentMaker {
+/** an attack owns a peak that it lifts by this much over what was there before it, in power */
+const LIFTED = 2
+
+/** Also how other methods stretch what is tonal in a sound: `attacks` (source frames, rising) are kept, an empty list keeps none. */
+export function createVocoder(
+  source: AudioBlock,
+  given: TimeMap,
+  attacks: readonly number[],
+  length: number,
+  overlap: number,
+): SegmentMaker {
   const hop = length / overlap
   const bins = length / 2
   const window = hann(length)
@@ -71,6 +106,15 @@ function createVocoder(source: AudioBlock, map: TimeMap, length: number, overlap
   const now = columns()
   const before = columns()
   const shaped = columns()
+  const map = holdAttacks(given, attacks, {
+    strength: 1,
+    leadFrames: hop / 2,
+    holdFrames: bins,
+    naturalSpeedAt: () => 1,
+  })
+  const places = attacks.map((frame) => map.outputAt(asSource(frame)))
+  const powerBefore = new Float64Array(bins + 1)
+  let powerBeforeOf = -1
   const nothing = new Float64Array(length + 2)
   const power = new Float64Array(bins + 1)
   const peaks = new Int32Array(bins + 1)
@@ -79,17 +123,13 @@ function createVocoder(source: AudioBlock, map: TimeMap, length: number, overlap
   function analyse(centre: number) {
     const start = centre - bins
     source.channels.forEach((channel, c) => {
-      for (let i = 0; i < length; i++) {
-        const w = window[i] as number
-        packed[2 * i] = w * (channel[start + i] ?? 0)
-        packed[2 * i + 1] = w * (channel[start + i - hop] ?? 0)
-      }
+      packFrames(packed, window, channel, start, channel, start - hop)
       fft.forward(spectrum, packed)
       splitRealPair(spectrum, length, now[c] as Float64Array, before[c] as Float64Array)
     })
   }
 
-  function findPeaks(): number {
+  function measurePower() {
     power.fill(0)
     for (const column of now) {
       for (let k = 0; k <= bins; k++) {
@@ -98,6 +138,59 @@ function createVocoder(source: AudioBlock, map: TimeMap, length: number, overlap
         power[k] = (power[k] as number) + re * re + im * im
       }
     }
+  }
+
+  /** The attack that a segment has to mind, and on which side of it the segment lies. */
+  function attackNear(k: number): { attack: number; side: 'before' | 'at' } | undefined {
+    const centre = k * hop
+    let low = 0
+    let high = places.length
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if ((places[middle] as number) < centre - hop) low = middle + 1
+      else high = middle
+    }
+    for (let i = low; i < places.length && (places[i] as number) < centre + bins; i++) {
+      const own = Math.round((places[i] as number) / hop)
+      if (own === k) return { attack: i, side: 'at' }
+      if (own > k) return { attack: i, side: 'before' }
+    }
+    return undefined
+  }
+
+  /** Power of the last window that does not yet reach into an attack. */
+  function learnBefore(attack: number) {
+    if (powerBeforeOf === attack) return
+    powerBeforeOf = attack
+    powerBefore.fill(0)
+    const start = (attacks[attack] as number) - length
+    for (const channel of source.channels) {
+      packFrames(packed, window, channel, start, undefined, 0)
+      fft.forward(spectrum, packed)
+      for (let k = 0; k <= bins; k++) {
+        const re = spectrum[2 * k] as number
+        const im = spectrum[2 * k + 1] as number
+        powerBefore[k] = (powerBefore[k] as number) + re * re + im * im
+      }
+    }
+  }
+
+  /** Hold down what an attack brings into a window that only reaches over it from before. */
+  function holdDown() {
+    for (let k = 0; k <= bins; k++) {
+      const level = power[k] as number
+      const most = (powerBefore[k] as number) * LIFTED
+      if (level <= most) continue
+      const gain = Math.sqrt((powerBefore[k] as number) / level)
+      for (const column of now) {
+        column[2 * k] = (column[2 * k] as number) * gain
+        column[2 * k + 1] = (column[2 * k + 1] as number) * gain
+      }
+      power[k] = powerBefore[k] as number
+    }
+  }
+
+  function findPeaks(): number {
     let count = 0
     for (let k = 0; k <= bins; k++) {
       const level = power[k] as number
@@ -115,7 +208,7 @@ function createVocoder(source: AudioBlock, map: TimeMap, length: number, overlap
   }
 
   /** Turn each peak and its region so that the peak goes on from the last output column. */
-  function lockPhases() {
+  function lockPhases(afresh: boolean) {
     const count = findPeaks()
     let from = 0
     for (let n = 0; n < count; n++) {
@@ -134,7 +227,8 @@ function createVocoder(source: AudioBlock, map: TimeMap, length: number, overlap
         im += li * or - lr * oi
       }
       const size = Math.sqrt(re * re + im * im)
-      if (size > 1e-20) {
+      const lifted = afresh && (power[peak] as number) > LIFTED * (powerBefore[peak] as number)
+      if (size > 1e-20 && !lifted) {
         re /= size
         im /= size
       } else {
@@ -166,22 +260,20 @@ function createVocoder(source: AudioBlock, map: TimeMap, length: number, overlap
     },
     addSegment(k, sum) {
       analyse(Math.round(map.sourceAt(asOutput(k * hop))))
-      if (previousSegment === k - 1) lockPhases()
+      measurePower()
+      const near = attackNear(k)
+      if (near) learnBefore(near.attack)
+      if (near?.side === 'before') holdDown()
+      if (previousSegment === k - 1) lockPhases(near?.side === 'at')
       else for (let c = 0; c < shaped.length; c++) shaped[c]?.set(now[c] as Float64Array)
       previousSegment = k
       for (let c = 0; c < sum.length; c += 2) {
         const second = c + 1 < sum.length
         joinRealPair(shaped[c] as Float64Array, second ? (shaped[c + 1] as Float64Array) : nothing, length, packed)
         fft.inverse(spectrum, packed)
-        addWindowed(sum[c] as Float32Array, 0)
-        if (second) addWindowed(sum[c + 1] as Float32Array, 1)
+        addFrame(sum[c] as Float32Array, window, scale, spectrum, 0)
+        if (second) addFrame(sum[c + 1] as Float32Array, window, scale, spectrum, 1)
       }
     },
-  }
-
-  function addWindowed(into: Float32Array, part: 0 | 1) {
-    for (let i = 0; i < length; i++) {
-      into[i] = (into[i] as number) + scale * (window[i] as number) * (spectrum[2 * i + part] as number)
-    }
   }
 }

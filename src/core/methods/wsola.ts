@@ -1,17 +1,18 @@
 import type { AudioBlock } from '../audio/block'
 import { frameCount } from '../audio/block'
-import { complexFft } from '../dsp/fft'
+import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
+import { createSimilaritySearch } from '../dsp/similarity'
 import { hann } from '../dsp/window'
-import { asOutput } from '../timeline/axes'
+import { asOutput, asSource } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 import { defineMethod } from './method'
-import { overlapAddVoice, type SegmentMaker } from './overlapAdd'
 import { pitchByResampling } from './pitchByResampling'
 import { number } from './settings'
 
 /**
  * Overlap-add of source segments, each taken from where the source is most like the natural continuation of the segment
- * before it, within a search range around its mapped place. One decision serves all channels.
+ * before it, within a search range around its mapped place. One decision serves all channels. A segment in which an attack
+ * sounds takes it from its own place, and no other segment may reach over that attack: so it sounds once, at its time.
  * Source  Verhelst & Roelands 1993, "An overlap-add technique based on waveform similarity (WSOLA)".
  */
 export const wsola = defineMethod({
@@ -19,9 +20,12 @@ export const wsola = defineMethod({
   label: 'Waveform match',
   family: 'transient',
   use: 'Speech, single lines and light work: keeps the waveform, moves its pieces.',
-  needs: [],
+  needs: ['attacks'],
   exactSeek: false,
   tiesPitchToSpeed: false,
+  pitchBy: 'reading back',
+  ownFormants: false,
+  seeded: false,
   timesRealTime: 60,
   settings: {
     segmentMs: number({
@@ -44,21 +48,79 @@ export const wsola = defineMethod({
     }),
   },
   latencyFrames: (settings, sampleRate) => Math.ceil(((settings.segmentMs + settings.searchMs) / 1000) * sampleRate),
-  open: ({ source, map, pitch, settings }) =>
+  open: ({ source, map, pitch, settings, analysis }) =>
     pitchByResampling(source.channels.length, map, pitch, (inner) =>
-      overlapAddVoice(createWsola(source, inner, settings.segmentMs, settings.searchMs)),
+      overlapAddVoice(
+        createWsola(
+          source,
+          inner,
+          (analysis.attacks ?? []).map((attack) => attack.frame),
+          settings.segmentMs,
+          settings.searchMs,
+        ),
+      ),
     ),
 })
 
-function createWsola(source: AudioBlock, map: TimeMap, segmentMs: number, searchMs: number): SegmentMaker {
+/** frames before an attack that belong to it: its first rise may lie before where it was found */
+const LEAD_SECONDS = 0.001
+
+function createWsola(
+  source: AudioBlock,
+  map: TimeMap,
+  attacks: readonly number[],
+  segmentMs: number,
+  searchMs: number,
+): SegmentMaker {
   const hop = Math.max(8, Math.round((segmentMs / 2000) * source.sampleRate))
   const length = 2 * hop
   const reach = Math.max(1, Math.round((searchMs / 1000) * source.sampleRate))
+  const lead = Math.round(LEAD_SECONDS * source.sampleRate)
   const window = hann(length)
   const last = Math.max(0, frameCount(source) - length)
-  const search = createSimilaritySearch(source, length, reach)
+  const search = createSimilaritySearch(source, length, 2 * reach)
+  const places = attacks.map((frame) => Math.round(map.outputAt(asSource(frame))))
   let previous: number | undefined
   let previousSegment = Number.NaN
+
+  /** Index of the first attack whose place in the result is `output` or later. */
+  function firstFrom(output: number): number {
+    let low = 0
+    let high = places.length
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if ((places[middle] as number) < output) low = middle + 1
+      else high = middle
+    }
+    return low
+  }
+
+  /** Where segment k may start: at one place if an attack sounds in it, else in a range that reaches over no attack. */
+  function allowed(k: number): { low: number; high: number; wanted: number } {
+    const begin = k * hop - hop
+    const mapped = Math.round(map.sourceAt(asOutput(k * hop))) - hop
+    const next = firstFrom(begin)
+    // of several attacks in one segment the middle of its window decides
+    let own = -1
+    for (let i = next; i < places.length && (places[i] as number) < begin + length; i++) {
+      if (own < 0 || Math.abs((places[i] as number) - k * hop) < Math.abs((places[own] as number) - k * hop)) own = i
+    }
+    if (own >= 0) {
+      const start = (attacks[own] as number) - ((places[own] as number) - begin)
+      return { low: start, high: start, wanted: start }
+    }
+    // segments stay inside the source, but for the half one that leads in: past the ends there is nothing to match
+    let low = k <= 0 ? mapped - reach : Math.max(0, mapped - reach)
+    let high = k <= 0 ? mapped + reach : Math.min(last, mapped + reach)
+    const before = attacks[next - 1]
+    const behind = attacks[next]
+    if (before !== undefined) low = Math.max(low, before + lead)
+    if (behind !== undefined) high = Math.min(high, behind - lead - length)
+    // between two attacks that lie closer than a segment there is no free place: then the mapped one has to do
+    if (high < low) low = high = k <= 0 ? mapped : Math.min(last, Math.max(0, mapped))
+    high = Math.min(high, low + 2 * reach)
+    return { low, high, wanted: Math.min(high, Math.max(low, mapped)) }
+  }
 
   return {
     channelCount: source.channels.length,
@@ -69,14 +131,10 @@ function createWsola(source: AudioBlock, map: TimeMap, segmentMs: number, search
       previous = undefined
     },
     addSegment(k, sum) {
-      const mapped = Math.round(map.sourceAt(asOutput(k * hop))) - hop
-      // segments stay inside the source, but for the half one that leads in: past the ends there is nothing to match
-      const wanted = k <= 0 ? mapped : Math.min(last, Math.max(0, mapped))
+      const { low, high, wanted } = allowed(k)
       let start = wanted
-      if (previous !== undefined && previousSegment === k - 1) {
-        const high = k <= 0 ? wanted + reach : Math.min(last, wanted + reach)
-        const low = k <= 0 ? wanted - reach : Math.max(0, Math.min(high, wanted - reach))
-        start = search(previous + hop, low, high, wanted)
+      if (previous !== undefined && previousSegment === k - 1 && high > low) {
+        start = search(previous + hop, low, high, wanted).start
       }
       previous = start
       previousSegment = k
@@ -90,83 +148,5 @@ function createWsola(source: AudioBlock, map: TimeMap, segmentMs: number, search
         }
       }
     },
-  }
-}
-
-/**
- * Find the start in `low…high` whose segment is most like the one at `template`, by normalised cross-correlation over
- * the full segment, all lags at once through one packed Fourier transform and its inverse. The search hears one mix of all
- * channels: their sum, or where these channels cancel, their difference.
- */
-function createSimilaritySearch(source: AudioBlock, length: number, reach: number) {
-  const regionMost = length + 2 * reach
-  const fft = complexFft(2 ** (32 - Math.clz32(regionMost - 1)))
-  const size = fft.size
-  const packed = fft.create()
-  const spectrum = fft.create()
-  const product = fft.create()
-  const correlation = fft.create()
-  const templateMix = new Float64Array(length)
-  const regionMix = new Float64Array(regionMost)
-  const differenceMix = new Float64Array(length)
-
-  /** Σ channels, or the alternating one, of the frames from `start` on; what lies outside the source is silent. */
-  function mixInto(out: Float64Array, start: number, count: number, alternate: boolean): number {
-    out.fill(0, 0, count)
-    source.channels.forEach((channel, c) => {
-      const sign = alternate && c % 2 === 1 ? -1 : 1
-      const from = Math.max(0, -start)
-      const to = Math.min(count, channel.length - start)
-      for (let i = from; i < to; i++) out[i] = (out[i] as number) + sign * (channel[start + i] as number)
-    })
-    let energy = 0
-    for (let i = 0; i < count; i++) energy += (out[i] as number) ** 2
-    return energy
-  }
-
-  return (template: number, low: number, high: number, wanted: number): number => {
-    if (template >= low && template <= high) return template
-    const lags = high - low
-    const region = length + lags
-    let alternate = false
-    const loudness = mixInto(templateMix, template, length, false)
-    if (source.channels.length > 1) {
-      alternate = mixInto(differenceMix, template, length, true) > loudness
-      if (alternate) templateMix.set(differenceMix)
-    }
-    mixInto(regionMix, low, region, alternate)
-    packed.fill(0)
-    for (let i = 0; i < region; i++) packed[2 * i] = regionMix[i] as number
-    for (let i = 0; i < length; i++) packed[2 * i + 1] = templateMix[i] as number
-    fft.forward(spectrum, packed)
-    // R = FFT(region), T = FFT(template), both real: conj(T)·R from the packed spectrum, bin by bin
-    for (let k = 0; k < size; k++) {
-      const m = (size - k) % size
-      const pr = spectrum[2 * k] as number
-      const pi = spectrum[2 * k + 1] as number
-      const qr = spectrum[2 * m] as number
-      const qi = spectrum[2 * m + 1] as number
-      const rr = 0.5 * (pr + qr)
-      const ri = 0.5 * (pi - qi)
-      const tr = 0.5 * (pi + qi)
-      const ti = 0.5 * (qr - pr)
-      product[2 * k] = rr * tr + ri * ti
-      product[2 * k + 1] = ri * tr - rr * ti
-    }
-    fft.inverse(correlation, product)
-    let energy = 0
-    for (let i = 0; i < length; i++) energy += (regionMix[i] as number) ** 2
-    // where all is silence no place is better than another: then the mapped place stays
-    let best = wanted
-    let bestScore = 1e-6
-    for (let lag = 0; lag <= lags; lag++) {
-      const score = (correlation[2 * lag] as number) / Math.sqrt(Math.max(energy, 1e-9))
-      if (score > bestScore) {
-        bestScore = score
-        best = low + lag
-      }
-      if (lag < lags) energy += (regionMix[lag + length] as number) ** 2 - (regionMix[lag] as number) ** 2
-    }
-    return best
   }
 }

@@ -1,9 +1,11 @@
-import type { AudioBlock, Markers } from '../audio/block'
+import { type Analysis, analyseTask } from '../analysis/analysis'
+import { type AudioBlock, frameCount, type Markers } from '../audio/block'
 import type { SampleFormat } from '../audio/sampleFormat'
 import { createWavWriter } from '../audio/writeWav'
-import { mapMarkers, mapOf } from './openVoice'
+import type { Task } from '../task'
+import { mapMarkers, needsOf, planOf } from './openVoice'
 import { checkRecipe, type Recipe } from './recipe'
-import { renderTask, type Task } from './renderTask'
+import { renderTask } from './renderTask'
 
 export interface ExportOrder {
   readonly recipe: Recipe
@@ -29,9 +31,13 @@ export function* exportTask(
   source: AudioBlock,
   order: ExportOrder,
   write: (bytes: Uint8Array<ArrayBuffer>) => void,
+  known?: Analysis,
 ): Task<ExportFacts> {
   const recipe = checkRecipe(order.recipe)
-  const { map, isSource } = mapOf(recipe, source.channels[0]?.length ?? 0)
+  const size = { frames: frameCount(source), sampleRate: source.sampleRate }
+  planOf(recipe, size)
+  const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known))
+  const { map, isSource } = planOf(recipe, size, analysis.attacks)
   const writer = createWavWriter({
     sampleRate: source.sampleRate,
     channelCount: source.channels.length,
@@ -43,10 +49,24 @@ export function* exportTask(
   })
   let peak = 0
   write(writer.header as Uint8Array<ArrayBuffer>)
-  yield* renderTask(source, recipe, (block, frames) => {
-    for (const channel of block) for (let i = 0; i < frames; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
-    write(writer.encode(block, frames))
-  })
+  yield* renderTask(
+    source,
+    recipe,
+    (block, frames) => {
+      for (const channel of block)
+        for (let i = 0; i < frames; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
+      write(writer.encode(block, frames))
+    },
+    analysis,
+  )
   write(writer.footer as Uint8Array<ArrayBuffer>)
   return { frames: map.outputFrames, bytes: writer.totalBytes, clippedSamples: writer.clippedSamples, peak }
+}
+
+/** Work that comes before what progress is counted in: it breathes, and shows as nothing done yet. */
+function* beforehand<Result>(task: Task<Result>): Task<Result> {
+  for (let step = task.next(); ; step = task.next()) {
+    if (step.done) return step.value
+    yield { doneFrames: 0, totalFrames: step.value.totalFrames }
+  }
 }

@@ -1,56 +1,126 @@
+import { type Analysis, type Attack, analyse } from '../analysis/analysis'
 import { type AudioBlock, type Channels, frameCount, type Markers } from '../audio/block'
 import { ratioToSemitones, semitonesToRatio } from '../dsp/units'
 import { keepFormants } from '../methods/keepFormants'
-import type { Voice } from '../methods/method'
+import type { AnyMethod, Voice } from '../methods/method'
 import { methodById } from '../methods/registry'
 import { resolveSettings } from '../methods/settings'
-import { asOutput, asSource } from '../timeline/axes'
-import { constantPitch } from '../timeline/pitchLine'
-import { straightMap, type TimeMap } from '../timeline/timeMap'
+import { asOutput, asSource, type OutputFrame } from '../timeline/axes'
+import { holdAttacks } from '../timeline/holdAttacks'
+import { constantPitch, type PitchLine, pointPitch, tapeMap } from '../timeline/pitchLine'
+import { pointMap, straightMap, type TimeMap } from '../timeline/timeMap'
 import type { Recipe } from './recipe'
 
 /** A result that can be read, with its exact length and what is where in it. */
 export interface Rendering {
   readonly map: TimeMap
-  /** what the pitch comes to: for a method that ties pitch to speed it follows from the length */
+  /** what the pitch comes to at the start: for a method that ties pitch to speed it follows from the length */
   readonly pitchSemitones: number
   /** the result is the source itself, bit for bit */
   readonly isSource: boolean
   readonly voice: Voice
 }
 
+export interface SoundSize {
+  readonly frames: number
+  readonly sampleRate: number
+}
+
+/** What a recipe comes to for a source: where everything lies, and how high. */
+export interface Plan {
+  readonly map: TimeMap
+  readonly pitch: PitchLine
+  /** mean stretch of the result */
+  readonly stretch: number
+  readonly pitchSemitones: number
+  readonly isSource: boolean
+}
+
+const HOLD_LEAD_SECONDS = 0.005
+const HOLD_SECONDS = 0.06
+
 /**
- * The map that a recipe comes to for a source of that length. A method that ties pitch to speed has only one line to
- * follow: length and pitch both turn its speed.
+ * The map and the pitch line that a recipe comes to, folded in this order: target or map by hand → tape, for a method that
+ * ties pitch to speed → attack hold.
+ *
+ * @param attacks  of the source, rising; only a recipe that holds attacks looks at them.
+ * @throws {AppError} `map/…`, `pitch/…` for lines by hand that do not hold.
  */
-export function mapOf(
-  recipe: Recipe,
-  sourceFrames: number,
-): { map: TimeMap; stretch: number; pitchSemitones: number; isSource: boolean } {
-  const tied = methodById(recipe.methodId).tiesPitchToSpeed
-  const stretch = tied ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch
-  const pitchSemitones = tied ? -ratioToSemitones(stretch) : recipe.pitchSemitones
-  const isSource = stretch === 1 && (tied || recipe.pitchSemitones === 0)
-  return { map: straightMap(sourceFrames, stretch), stretch, pitchSemitones: pitchSemitones || 0, isSource }
+export function planOf(recipe: Recipe, size: SoundSize, attacks: readonly Attack[] = []): Plan {
+  const method = methodById(recipe.methodId)
+  const { frames, sampleRate } = size
+  const tied = method.tiesPitchToSpeed
+  const line = recipe.pitchLine ? pointPitch(recipe.pitchLine, sampleRate, recipe.pitchSemitones) : undefined
+  const pitch = line ?? constantPitch(recipe.pitchSemitones)
+  let map: TimeMap
+  if (recipe.map) map = pointMap(frames, sampleRate, recipe.map)
+  else
+    map = straightMap(frames, tied && !line ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch)
+  if (tied && (line || recipe.map)) map = tapeMap(map, pitch)
+  const strength = (recipe.holdPercent ?? 0) / 100
+  if (strength > 0) {
+    const resampled = method.pitchBy === 'reading back'
+    map = holdAttacks(
+      map,
+      attacks.map((attack) => attack.frame),
+      {
+        strength,
+        leadFrames: HOLD_LEAD_SECONDS * sampleRate,
+        holdFrames: HOLD_SECONDS * sampleRate,
+        naturalSpeedAt: (output) => (resampled ? pitch.ratioAt(output) : 1),
+      },
+    )
+  }
+  const stretch = map.length / Math.max(1, frames)
+  const straight = !recipe.map && !recipe.pitchLine
+  const pitchSemitones = tied
+    ? ratioToSemitones(map.speedAt(asOutput(0)) || 1)
+    : ratioToSemitones(pitch.ratioAt(asOutput(0)))
+  return {
+    map,
+    pitch: tied ? constantPitch(0) : pitch,
+    stretch: straight ? (tied ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch) : stretch,
+    pitchSemitones: straight && !tied ? recipe.pitchSemitones : pitchSemitones || 0,
+    isSource: straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe),
+  }
+}
+
+const formantsRest = (recipe: Recipe) => recipe.formants !== 'shift' || (recipe.formantSemitones ?? 0) === 0
+
+/** What a rendering of this recipe needs to know of its source beforehand. */
+export function needsOf(recipe: Recipe): AnyMethod['needs'] {
+  const { needs } = methodById(recipe.methodId)
+  return (recipe.holdPercent ?? 0) > 0 && !needs.includes('attacks') ? [...needs, 'attacks'] : needs
 }
 
 /**
- * Open a recipe on a source. Outside its frames a rendering is silent.
+ * Open a recipe on a source. Outside its frames a rendering is silent. Without an analysis the source is analysed here and
+ * now, as far as the recipe needs it.
  * @throws {AppError} as `checkRecipe` for a recipe that does not hold.
  */
-export function openRendering(source: AudioBlock, recipe: Recipe): Rendering {
+export function openRendering(source: AudioBlock, recipe: Recipe, analysis?: Analysis): Rendering {
   const method = methodById(recipe.methodId)
-  const settings = resolveSettings(method.settings, recipe.settings)
-  const frames = frameCount(source)
-  const { map, pitchSemitones, isSource } = mapOf(recipe, frames)
+  const known = analyse(source, needsOf(recipe), analysis)
+  const settings = resolveSettings(method.settings, recipe.settings, method.pick?.(known, source.sampleRate))
+  const size = { frames: frameCount(source), sampleRate: source.sampleRate }
+  const { map, pitch, pitchSemitones, isSource } = planOf(recipe, size, known.attacks)
   if (isSource) return { map, pitchSemitones, isSource, voice: sourceVoice(source) }
-  const pitch = constantPitch(method.tiesPitchToSpeed ? 0 : recipe.pitchSemitones)
-  let voice = method.open({ source, map, pitch, settings, seed: recipe.seed })
-  if (recipe.formants === 'keep' && pitchSemitones !== 0) {
-    const ratio = constantPitch(pitchSemitones).ratioAt(asOutput(0))
-    voice = keepFormants(source, map, () => ratio, voice)
+  const formantRatioAt = formantLine(recipe, pitch)
+  let voice = method.open({ source, map, pitch, formantRatioAt, settings, seed: recipe.seed, analysis: known })
+  if (recipe.formants !== 'move' && !method.ownFormants) {
+    // how far the method itself moves the envelope, against how far it is to be moved
+    const movedAt = method.tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
+    const rests = pitch.constantRatio === 1 && recipe.formants === 'keep' && !method.tiesPitchToSpeed
+    if (!rests) voice = keepFormants(source, map, movedAt, formantRatioAt, voice)
   }
   return { map, pitchSemitones, isSource, voice: within(voice, map.outputFrames) }
+}
+
+/** Where the envelope is to be over the result, as a ratio to where it is in the source. */
+function formantLine(recipe: Recipe, pitch: PitchLine): (output: OutputFrame) => number {
+  if (recipe.formants === 'move') return pitch.ratioAt
+  const ratio = recipe.formants === 'shift' ? semitonesToRatio(recipe.formantSemitones ?? 0) : 1
+  return () => ratio
 }
 
 /** The source as a voice: what is read is what is there. */
@@ -91,7 +161,7 @@ function slices(channels: Channels, from: number, to: number): Float32Array[] {
 
 /** Cues and loops of the source at their places in the result. */
 export function mapMarkers(markers: Markers, map: TimeMap): Markers {
-  const move = (frame: number) => Math.min(map.outputFrames, Math.round(map.outputAt(asSource(frame))))
+  const move = (frame: number) => Math.max(0, Math.min(map.outputFrames, Math.round(map.outputAt(asSource(frame)))))
   return {
     ...markers,
     cues: markers.cues.map((cue) => ({ ...cue, frame: move(cue.frame) })),

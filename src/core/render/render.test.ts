@@ -2,11 +2,12 @@ import { describe, expect, it } from 'vitest'
 import { readWav } from '../audio/readWav'
 import { concat } from '../audio/writeWav'
 import { AppError } from '../errors'
+import { finish } from '../task'
 import { recipe } from '../testing/recipes'
 import { chord, noise } from '../testing/signals'
 import { exportTask } from './exportTask'
 import { checkRecipe } from './recipe'
-import { finish, renderBlock } from './renderTask'
+import { renderBlock } from './renderTask'
 import { resultName } from './resultName'
 
 const markers = {

@@ -1,14 +1,8 @@
+import type { Analysis } from '../analysis/analysis'
 import { type AudioBlock, type Channels, silence } from '../audio/block'
+import { finish, type Task } from '../task'
 import { openRendering, type Rendering } from './openVoice'
 import type { Recipe } from './recipe'
-
-export interface Progress {
-  readonly doneFrames: number
-  readonly totalFrames: number
-}
-
-/** Long work: it yields its progress between pieces, so whoever drives it can breathe, show, or stop. */
-export type Task<Result> = Generator<Progress, Result, void>
 
 const BLOCK_FRAMES = 4096
 
@@ -20,8 +14,9 @@ export function* renderTask(
   source: AudioBlock,
   recipe: Recipe,
   sink: (block: Channels, frames: number) => void,
+  analysis?: Analysis,
 ): Task<Rendering> {
-  const rendering = openRendering(source, recipe)
+  const rendering = openRendering(source, recipe, analysis)
   const totalFrames = rendering.map.outputFrames
   const block = silence(source.channels.length, BLOCK_FRAMES)
   for (let doneFrames = 0; doneFrames < totalFrames; ) {
@@ -33,14 +28,6 @@ export function* renderTask(
     yield { doneFrames, totalFrames }
   }
   return rendering
-}
-
-/** Run a task to its end in one go. */
-export function finish<Result>(task: Task<Result>): Result {
-  for (;;) {
-    const step = task.next()
-    if (step.done) return step.value
-  }
 }
 
 /** A whole result in memory, for short sounds and tests. */

@@ -1,0 +1,35 @@
+import type { AudioBlock } from '../audio/block'
+import { finish, type Task } from '../task'
+import { type Attack, detectAttacks } from './attacks'
+import { type PitchTrack, trackPitch } from './pitchTrack'
+
+export type { Attack } from './attacks'
+export type { PitchTrack } from './pitchTrack'
+
+export type AnalysisNeed = 'attacks' | 'pitch'
+
+/** What is known of a source; a part that nobody asked for may be missing. Plain data. */
+export interface Analysis {
+  readonly attacks?: readonly Attack[]
+  readonly pitch?: PitchTrack
+}
+
+/** Find out what `known` lacks of `needs`. */
+export function* analyseTask(source: AudioBlock, needs: readonly AnalysisNeed[], known: Analysis = {}): Task<Analysis> {
+  let analysis = known
+  if (needs.includes('attacks') && !analysis.attacks) {
+    analysis = { ...analysis, attacks: yield* detectAttacks(source) }
+  }
+  if (needs.includes('pitch') && !analysis.pitch) analysis = { ...analysis, pitch: yield* trackPitch(source) }
+  return analysis
+}
+
+const remembered = new WeakMap<AudioBlock, Analysis>()
+
+/** The same at once; what was found out about this very block before is not found out again. */
+export function analyse(source: AudioBlock, needs: readonly AnalysisNeed[], known?: Analysis): Analysis {
+  const start = known ?? remembered.get(source) ?? {}
+  const analysis = finish(analyseTask(source, needs, start))
+  if (!known) remembered.set(source, analysis)
+  return analysis
+}

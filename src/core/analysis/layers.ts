@@ -1,0 +1,267 @@
+import { type AudioBlock, frameCount, silence } from '../audio/block'
+import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
+import { addFrame, packFrames } from '../dsp/frames'
+import { medianOf, slidingMedianInto } from '../dsp/median'
+import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
+import { sinTurns, square } from '../dsp/portable'
+import { nearestPowerOfTwo } from '../dsp/units'
+import { hann } from '../dsp/window'
+
+/**
+ * A sound in three layers that add up to it: steady partials, what attacks bring, and noise. The arrays are as long as the
+ * source; they hold what is right from `ensure` on.
+ */
+export interface Layers {
+  readonly sines: AudioBlock
+  readonly attacks: AudioBlock
+  readonly noise: AudioBlock
+  /** Make the source frames from `from` up to `to` right in all three; in order it costs least. */
+  ensure(from: number, to: number): void
+}
+
+const SINE_WINDOW_SECONDS = 0.17
+const ATTACK_WINDOW_SECONDS = 0.0107
+const OVERLAP = 4
+/** columns before and behind over which a partial has to last, in the long and in the short windows */
+const LONG_REACH = 3
+const SHORT_REACH = 9
+const SHORT_STRIDE = 4
+/** a partial is narrower than this, in the long windows; an attack is wider, in the short ones */
+const BAND_HZ = 250
+const SINE_EDGES = [0.7, 0.8] as const
+const ATTACK_EDGES = [0.65, 0.8] as const
+/** what an attack brings besides its click: all that is no partial, wholly until here behind it, fading until there */
+const WHOLE_SECONDS = 0.06
+const FADED_SECONDS = 0.14
+/** clicks that the short windows find count as an attack's until here behind it */
+const WIDE_SECONDS = 0.2
+const LEAD_SECONDS = 0.004
+const TILE = 4096
+
+/**
+ * Split a source. In long windows what lasts along time more than it spreads along frequency is a partial; of the rest, in
+ * short windows, what spreads along frequency more than it lasts belongs to an attack, and so does all of the rest close
+ * behind a detected attack (the body of a drum is no noise); what remains is noise. Masks are soft, and the same for all
+ * channels. Each frame depends on nothing but the source, so any part can be asked for first.
+ *
+ * @param attacks  source frames, rising.
+ * Source  Fitzgerald 2010, "Harmonic/percussive separation using median filtering"; Damskägg & Välimäki 2017, "Audio time
+ *         stretching using fuzzy classification of spectral bins"; Fierro & Välimäki 2023, "Enhanced fuzzy decomposition of
+ *         sound into sines, transients, and noise" for the two stages.
+ */
+export function createLayers(source: AudioBlock, attacks: readonly number[]): Layers {
+  const { sampleRate, channels } = source
+  const frames = frameCount(source)
+  const channelCount = channels.length
+  const sines = silence(channelCount, frames)
+  const rest = silence(channelCount, frames)
+  const bursts = silence(channelCount, frames)
+  const noise = silence(channelCount, frames)
+  const tiles = Math.ceil(frames / TILE)
+  const restDone = new Uint8Array(tiles)
+  const allDone = new Uint8Array(tiles)
+
+  const sineReader = overlapAddVoice(
+    createMasker(channels, {
+      length: nearestPowerOfTwo(SINE_WINDOW_SECONDS * sampleRate, 64),
+      reach: LONG_REACH,
+      stride: 1,
+      bandBins: (length) => Math.max(2, Math.round((BAND_HZ * length) / sampleRate)),
+      share: (along, across) => ramp(along / (along + across + 1e-12), SINE_EDGES),
+    }),
+  )
+  const shortLength = nearestPowerOfTwo(ATTACK_WINDOW_SECONDS * sampleRate, 32)
+  const attackReader = overlapAddVoice(
+    createMasker(rest, {
+      length: shortLength,
+      reach: SHORT_REACH,
+      stride: SHORT_STRIDE,
+      bandBins: (length) => Math.max(2, Math.round((4 * BAND_HZ * length) / sampleRate)),
+      share: (along, across) => ramp(across / (along + across + 1e-12), ATTACK_EDGES),
+      prepare: (from, to) => ensureRest(from, to),
+    }),
+  )
+
+  function part(of: readonly Float32Array[], from: number, to: number): Float32Array[] {
+    return of.map((channel) => channel.subarray(from, to))
+  }
+
+  function eachTile(from: number, to: number, done: Uint8Array, make: (start: number, end: number) => void) {
+    const first = Math.max(0, Math.floor(from / TILE))
+    const last = Math.min(tiles - 1, Math.floor((to - 1) / TILE))
+    for (let tile = first; tile <= last; tile++) {
+      if (done[tile] === 1) continue
+      done[tile] = 1
+      make(tile * TILE, Math.min(frames, (tile + 1) * TILE))
+    }
+  }
+
+  function ensureRest(from: number, to: number) {
+    eachTile(from, to, restDone, (start, end) => {
+      sineReader.read(start, part(sines, start, end))
+      for (let c = 0; c < channelCount; c++) {
+        const own = channels[c] as Float32Array
+        const tonal = sines[c] as Float32Array
+        const left = rest[c] as Float32Array
+        for (let i = start; i < end; i++) left[i] = (own[i] as number) - (tonal[i] as number)
+      }
+    })
+  }
+
+  const lead = LEAD_SECONDS * sampleRate
+  const whole = WHOLE_SECONDS * sampleRate
+  const faded = FADED_SECONDS * sampleRate
+
+  const wide = WIDE_SECONDS * sampleRate
+
+  /** How much of the rest belongs to an attack at a frame, whatever it is: 1 just behind one, 0 far from all. */
+  function nearness(frame: number): { near: number; reached: boolean } {
+    let low = 0
+    let high = attacks.length
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if ((attacks[middle] as number) - lead <= frame) low = middle + 1
+      else high = middle
+    }
+    const attack = attacks[low - 1]
+    const next = attacks[low]
+    let near = 0
+    if (attack !== undefined) {
+      const behind = frame - attack
+      near =
+        behind <= whole ? 1 : behind >= faded ? 0 : 0.5 + 0.5 * sinTurns(0.25 + (behind - whole) / (faded - whole) / 2)
+    }
+    if (next !== undefined && near < 1) {
+      // the way up to the next one is short and complete when it comes
+      const before = next - lead - frame
+      const edge = lead / 2
+      if (before < edge) near = Math.max(near, 1 - before / edge)
+    }
+    const reached = (attack !== undefined && frame - attack < wide) || near > 0
+    return { near, reached }
+  }
+
+  function ensure(from: number, to: number) {
+    eachTile(from, to, allDone, (start, end) => {
+      ensureRest(start, end)
+      attackReader.read(start, part(bursts, start, end))
+      for (let i = start; i < end; i++) {
+        const { near, reached } = nearness(i)
+        for (let c = 0; c < channelCount; c++) {
+          const left = (rest[c] as Float32Array)[i] as number
+          const burst = bursts[c] as Float32Array
+          burst[i] = near * left + (reached ? (1 - near) * (burst[i] as number) : 0)
+          ;(noise[c] as Float32Array)[i] = left - (burst[i] as number)
+        }
+      }
+    })
+  }
+
+  const block = (own: readonly Float32Array[]): AudioBlock => ({ sampleRate, channels: own })
+  return { sines: block(sines), attacks: block(bursts), noise: block(noise), ensure }
+}
+
+/** 0 below, 1 above, a sine-squared way between. */
+function ramp(x: number, [low, high]: readonly [number, number]): number {
+  if (x <= low) return 0
+  if (x >= high) return 1
+  const s = sinTurns((x - low) / (high - low) / 4)
+  return s * s
+}
+
+interface MaskShape {
+  readonly length: number
+  /** columns to either side, `stride` apart, over which the median along time is taken */
+  readonly reach: number
+  readonly stride: number
+  bandBins(length: number): number
+  /** what of a bin is kept, 0–1, by its median along time and across frequency */
+  share(along: number, across: number): number
+  /** called before a span of input is looked at */
+  prepare?(from: number, to: number): void
+}
+
+/** Short-time spectra of an input, masked by its two medians, laid back: one fixed function of the input. */
+function createMasker(input: readonly Float32Array[], shape: MaskShape): SegmentMaker {
+  const { length, reach, stride } = shape
+  const hop = length / OVERLAP
+  const bins = length / 2
+  const channelCount = input.length
+  const fft = complexFft(length)
+  const packed = fft.create()
+  const spectrum = fft.create()
+  const window = hann(length)
+  const scale = 1 / (0.375 * OVERLAP)
+  const spare = new Float64Array(length + 2)
+  const nothing = new Float64Array(length + 2)
+  const shaped = input.map(() => new Float64Array(length + 2))
+  const shares = new Float64Array(bins + 1)
+  const kept = 2 * reach * stride + 2
+  const columns = Array.from({ length: kept }, () => ({
+    index: Number.NaN,
+    magnitudes: new Float64Array(bins + 1),
+    spectra: input.map(() => new Float64Array(length + 2)),
+  }))
+  const across = new Float64Array(bins + 1)
+  const scratch = new Float64Array(2 * reach + 1)
+  const bandReach = Math.max(1, shape.bandBins(length) >> 1)
+
+  function columnAt(k: number) {
+    const column = columns[((k % kept) + kept) % kept] as (typeof columns)[number]
+    if (column.index === k) return column
+    column.index = k
+    const start = k * hop - bins
+    shape.prepare?.(start, start + length)
+    column.magnitudes.fill(0)
+    for (let c = 0; c < channelCount; c += 2) {
+      packFrames(packed, window, input[c] as Float32Array, start, input[c + 1], start)
+      fft.forward(spectrum, packed)
+      const second = c + 1 < channelCount
+      splitRealPair(
+        spectrum,
+        length,
+        column.spectra[c] as Float64Array,
+        second ? (column.spectra[c + 1] as Float64Array) : spare,
+      )
+    }
+    for (const own of column.spectra) {
+      for (let b = 0; b <= bins; b++) {
+        column.magnitudes[b] =
+          (column.magnitudes[b] as number) + square(own[2 * b] as number) + square(own[2 * b + 1] as number)
+      }
+    }
+    for (let b = 0; b <= bins; b++) column.magnitudes[b] = Math.sqrt(column.magnitudes[b] as number)
+    return column
+  }
+
+  return {
+    channelCount,
+    hop,
+    length,
+    lead: -bins,
+    reset() {},
+    addSegment(k, sum) {
+      const around = Array.from({ length: 2 * reach + 1 }, (_, n) => columnAt(k + (n - reach) * stride).magnitudes)
+      const own = columnAt(k)
+      slidingMedianInto(across, own.magnitudes, bandReach)
+      for (let b = 0; b <= bins; b++) {
+        for (let n = 0; n < around.length; n++) scratch[n] = around[n]?.[b] as number
+        shares[b] = shape.share(medianOf(scratch, around.length), across[b] as number)
+      }
+      own.spectra.forEach((channel, c) => {
+        const out = shaped[c] as Float64Array
+        for (let b = 0; b <= bins; b++) {
+          out[2 * b] = (channel[2 * b] as number) * (shares[b] as number)
+          out[2 * b + 1] = (channel[2 * b + 1] as number) * (shares[b] as number)
+        }
+      })
+      for (let c = 0; c < channelCount; c += 2) {
+        const second = c + 1 < channelCount
+        joinRealPair(shaped[c] as Float64Array, second ? (shaped[c + 1] as Float64Array) : nothing, length, packed)
+        fft.inverse(spectrum, packed)
+        addFrame(sum[c] as Float32Array, window, scale, spectrum, 0)
+        if (second) addFrame(sum[c + 1] as Float32Array, window, scale, spectrum, 1)
+      }
+    },
+  }
+}

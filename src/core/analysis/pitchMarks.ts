@@ -1,0 +1,183 @@
+import type { AudioBlock } from '../audio/block'
+import { square } from '../dsp/portable'
+import type { PitchTrack } from './pitchTrack'
+
+/** One run of cycles: where each begins anew, in fractional source frames, rising; the period is the step to the next. */
+export interface VoicedRun {
+  readonly from: number
+  readonly to: number
+  readonly marks: Float64Array
+}
+
+/** how much a period may differ from the one before it, as a share */
+const PERIOD_PLAY = 0.18
+/** runs of fewer steps of the track than this are no voice */
+const LEAST_STEPS = 3
+/** a step from one pitch reading to the next that no voice makes: a new run begins */
+const LEAP = 1.3
+/** how far marks may go on beyond the track, and how like the last cycle the next one has to be there */
+const MOST_WIDENING_SECONDS = 0.08
+const STILL_ALIKE = 0.6
+
+/**
+ * The runs of a pitch track in which the sound is periodic, each with a mark in every cycle, found when a run is first asked
+ * for. Marks follow the waveform: each lies where the cycle is most like the one before it, to a fraction of a frame.
+ */
+export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks: readonly number[] = []) {
+  const runs = widen(findRuns(track), attacks, MOST_WIDENING_SECONDS * source.sampleRate)
+  const found = new Map<number, VoicedRun>()
+  return {
+    /** Index of the run that holds a source frame, or −1. */
+    runAt(frame: number): number {
+      let low = 0
+      let high = runs.length - 1
+      while (low <= high) {
+        const middle = (low + high) >> 1
+        const run = runs[middle] as Span
+        if (frame < run.earliest) high = middle - 1
+        else if (frame > run.latest) low = middle + 1
+        else return middle
+      }
+      return -1
+    },
+    run(index: number): VoicedRun {
+      const known = found.get(index)
+      if (known) return known
+      const span = runs[index] as Span
+      const run = { ...span, marks: markRun(source, track, span) }
+      found.set(index, run)
+      return run
+    },
+    /** Period at a source frame near mark `n` of a run, in frames: from the track where it reaches, else from the marks. */
+    periodAt(run: VoicedRun, n: number, frame: number): number {
+      if (frame >= run.from && frame <= run.to) return source.sampleRate / hzAt(track, frame)
+      const { marks } = run
+      if (marks.length < 2) return source.sampleRate / hzAt(track, (run.from + run.to) / 2)
+      const i = Math.max(1, Math.min(marks.length - 1, n))
+      return (marks[i] as number) - (marks[i - 1] as number)
+    },
+  }
+}
+
+export type PitchMarks = ReturnType<typeof createPitchMarks>
+
+function hzAt(track: PitchTrack, frame: number): number {
+  const place = frame / track.hopFrames
+  const i = Math.max(0, Math.min(track.hz.length - 1, Math.floor(place)))
+  const a = track.hz[i] as number
+  const b = track.hz[Math.min(track.hz.length - 1, i + 1)] as number
+  if (a === 0 || b === 0 || b / a > LEAP || a / b > LEAP) return a || b
+  return a + (b - a) * Math.max(0, Math.min(1, place - i))
+}
+
+/** A run as the track has it, and how far its marks may go on beyond that. */
+interface Span {
+  readonly from: number
+  readonly to: number
+  readonly earliest: number
+  readonly latest: number
+}
+
+/** Between two runs the border is the attack there, or the middle. */
+function widen(runs: readonly { from: number; to: number }[], attacks: readonly number[], most: number): Span[] {
+  return runs.map(({ from, to }, i) => {
+    const before = runs[i - 1]?.to ?? Number.NEGATIVE_INFINITY
+    const behind = runs[i + 1]?.from ?? Number.POSITIVE_INFINITY
+    const slack = most / 4
+    const startsAt = attacks.filter((a) => a > before && a < from + slack).at(-1)
+    const endsAt = attacks.find((a) => a > to - slack && a < behind + slack && a > from + slack)
+    return {
+      from,
+      to,
+      earliest: Math.max(startsAt ?? (Number.isFinite(before) ? (before + from) / 2 : 0), from - most),
+      latest: Math.min(endsAt ?? (Number.isFinite(behind) ? (to + behind) / 2 : to + most), to + most),
+    }
+  })
+}
+
+function findRuns(track: PitchTrack): { from: number; to: number }[] {
+  const runs: { from: number; to: number }[] = []
+  let start = -1
+  for (let n = 0; n <= track.hz.length; n++) {
+    const hz = track.hz[n] ?? 0
+    const before = track.hz[n - 1] ?? 0
+    const leaps = hz > 0 && before > 0 && (hz / before > LEAP || before / hz > LEAP)
+    if (start >= 0 && (hz === 0 || leaps)) {
+      if (n - start >= LEAST_STEPS) {
+        runs.push({ from: (start - 0.5) * track.hopFrames, to: (n - 0.5) * track.hopFrames - 1 })
+      }
+      start = -1
+    }
+    if (hz > 0 && start < 0) start = n
+  }
+  return runs
+}
+
+function markRun(source: AudioBlock, track: PitchTrack, span: Span): Float64Array {
+  const middle = (span.from + span.to) / 2
+  const period = source.sampleRate / hzAt(track, middle)
+  // the marks start where a cycle is strongest, in the middle of the run, and go both ways
+  let anchor = Math.round(middle)
+  let loudest = -1
+  for (let i = Math.round(middle - period / 2); i < middle + period / 2; i++) {
+    let level = 0
+    for (const channel of source.channels)
+      level += Math.abs((channel[i] ?? 0) + (channel[i - 1] ?? 0) + (channel[i + 1] ?? 0))
+    if (level > loudest) {
+      loudest = level
+      anchor = i
+    }
+  }
+  const walk = (direction: 1 | -1) => {
+    const marks: number[] = []
+    for (let at = anchor as number, step = source.sampleRate / hzAt(track, at); ; ) {
+      const inside = at >= span.from && at <= span.to
+      const { place, alike } = nextMark(source, at, inside ? source.sampleRate / hzAt(track, at) : step, direction)
+      // beyond what the track says, marks go on for as long as the cycles do
+      if (place < span.earliest || place > span.latest) break
+      if ((place < span.from || place > span.to) && alike < STILL_ALIKE) break
+      marks.push(place)
+      step = Math.abs(place - at)
+      at = place
+    }
+    return marks
+  }
+  return Float64Array.from([...walk(-1).reverse(), anchor, ...walk(1)])
+}
+
+/** The place about one period on (or back) where the sound is most like it is around `at`. */
+function nextMark(source: AudioBlock, at: number, period: number, direction: 1 | -1): { place: number; alike: number } {
+  const half = Math.max(4, Math.round(period / 2))
+  const play = Math.max(2, Math.round(period * PERIOD_PLAY))
+  const base = Math.round(at)
+  const centre = Math.round(period)
+  const scores = new Float64Array(2 * play + 1)
+  let best = play
+  for (let n = 0; n <= 2 * play; n++) {
+    const lag = direction * (centre + n - play)
+    let dot = 0
+    let a = 1e-12
+    let b = 1e-12
+    for (const channel of source.channels) {
+      for (let i = -half; i <= half; i++) {
+        const x = channel[base + i] ?? 0
+        const y = channel[base + lag + i] ?? 0
+        dot += x * y
+        a += x * x
+        b += y * y
+      }
+    }
+    // among lags that are nearly as good the expected one is right
+    scores[n] = dot / Math.sqrt(a * b) - 0.02 * square((n - play) / play)
+    if ((scores[n] as number) > (scores[best] as number)) best = n
+  }
+  let offset = 0
+  if (best > 0 && best < 2 * play) {
+    const left = scores[best - 1] as number
+    const mid = scores[best] as number
+    const right = scores[best + 1] as number
+    const bend = left - 2 * mid + right
+    if (bend < 0) offset = (0.5 * (left - right)) / bend
+  }
+  return { place: at + direction * (centre + best - play + offset), alike: scores[best] as number }
+}

@@ -1,0 +1,208 @@
+import { type AudioBlock, frameCount } from '../audio/block'
+import { complexFft } from '../dsp/fft'
+import { log2, square } from '../dsp/portable'
+import { nearestPowerOfTwo } from '../dsp/units'
+import type { Task } from '../task'
+
+/** The pitch of a single line over time, at even steps from the first frame. */
+export interface PitchTrack {
+  readonly hopFrames: number
+  /** fundamental in Hz, 0 where there is no pitch; `[columns]` */
+  readonly hz: Float32Array
+  /** how periodic the sound is there, 0–1; `[columns]` */
+  readonly clarity: Float32Array
+}
+
+const STEP_SECONDS = 0.01
+const LOWEST_HZ = 40
+const HIGHEST_HZ = 2000
+/** share of the transform that the window takes; the rest is room for lags */
+const WINDOW_SHARE = 0.7
+const CANDIDATES = 6
+/** periodicity from which on a frame counts as pitched, and what changing one's mind costs */
+const VOICED_FROM = 0.72
+const TURN_COST = 0.25
+const OCTAVE_COST = 0.9
+/** a longer period explains what a shorter one does: it has to be this much clearer per octave to win */
+const SHORTNESS = 0.045
+
+interface Candidate {
+  readonly hz: number
+  readonly cost: number
+  readonly clarity: number
+}
+
+/**
+ * Follow the pitch of a single line: in each step the lags at which the normalised square difference is smallest are
+ * candidates, and the cheapest path through them is the pitch.
+ * Units  Hz; 40–2000.
+ * Source  de Cheveigné & Kawahara 2002 for the difference function; McLeod & Wyvill 2005, "A smarter way to find pitch", for
+ *         its normalisation; Mauch & Dixon 2014 for candidates joined by Viterbi decoding.
+ */
+export function* trackPitch(source: AudioBlock): Task<PitchTrack> {
+  const { sampleRate } = source
+  const totalFrames = frameCount(source)
+  const hopFrames = Math.max(1, Math.round(STEP_SECONDS * sampleRate))
+  const columns = Math.ceil(totalFrames / hopFrames) + 1
+  const mix = mixOf(source)
+  const candidatesAt = createPeriodFinder(mix, sampleRate)
+  const steps: Candidate[][] = []
+  for (let column = 0; column < columns; column += 2) {
+    const [first, second] = candidatesAt(column * hopFrames, (column + 1) * hopFrames)
+    steps.push(first)
+    if (column + 1 < columns) steps.push(second)
+    if (column % 100 === 98) yield { doneFrames: Math.min(totalFrames, column * hopFrames), totalFrames }
+  }
+  return { hopFrames, ...cheapestPath(steps) }
+}
+
+/** All channels in one; where they cancel, the first alone. */
+function mixOf(source: AudioBlock): Float32Array {
+  const [first] = source.channels
+  if (!first) return new Float32Array(0)
+  if (source.channels.length === 1) return first
+  const mix = new Float32Array(first.length)
+  let own = 0
+  let sum = 0
+  for (const channel of source.channels) {
+    for (let i = 0; i < mix.length; i++) mix[i] = (mix[i] as number) + (channel[i] as number)
+  }
+  for (let i = 0; i < mix.length; i++) {
+    own += square(first[i] as number)
+    sum += square(mix[i] as number)
+  }
+  return sum > 0.5 * own ? mix : first
+}
+
+/** Candidates of two windows at once: their transforms share one. */
+function createPeriodFinder(mix: Float32Array, sampleRate: number) {
+  const size = nearestPowerOfTwo(0.0853 * sampleRate, 256)
+  const window = Math.round(WINDOW_SHARE * size)
+  const longest = Math.min(size - window - 1, Math.ceil(sampleRate / LOWEST_HZ))
+  const shortest = Math.max(2, Math.floor(sampleRate / HIGHEST_HZ))
+  const fft = complexFft(size)
+  const packed = fft.create()
+  const spectrum = fft.create()
+  const nsdf = new Float64Array(longest + 2)
+  const frame = [new Float64Array(window), new Float64Array(window)] as const
+
+  function load(target: Float64Array, centre: number): number {
+    const start = centre - (window >> 1)
+    let mean = 0
+    for (let i = 0; i < window; i++) {
+      const value = mix[start + i] ?? 0
+      target[i] = value
+      mean += value
+    }
+    mean /= window
+    let energy = 0
+    for (let i = 0; i < window; i++) {
+      const value = (target[i] as number) - mean
+      target[i] = value
+      energy += value * value
+    }
+    return energy
+  }
+
+  function candidates(samples: Float64Array, part: 0 | 1, energy: number): Candidate[] {
+    if (energy / window < 1e-9) return []
+    let both = 2 * energy
+    const scale = 1
+    nsdf[0] = 1
+    for (let lag = 1; lag <= longest + 1; lag++) {
+      both -= square(samples[lag - 1] as number) + square(samples[window - lag] as number)
+      nsdf[lag] = both > 1e-12 ? (2 * scale * (spectrum[2 * lag + part] as number)) / both : 0
+    }
+    const found: Candidate[] = []
+    // past the first fall below zero: before it every lag looks like the signal itself
+    let lag = 1
+    while (lag < longest && (nsdf[lag] as number) > 0) lag++
+    for (lag = Math.max(lag, shortest); lag <= longest; lag++) {
+      const left = nsdf[lag - 1] as number
+      const middle = nsdf[lag] as number
+      const right = nsdf[lag + 1] as number
+      if (middle < 0.3 || middle <= left || middle < right) continue
+      const bend = left - 2 * middle + right
+      const offset = bend === 0 ? 0 : (0.5 * (left - right)) / bend
+      const clarity = Math.min(1, middle - 0.25 * (left - right) * offset)
+      const hz = sampleRate / (lag + offset)
+      found.push({ hz, clarity, cost: 1 - clarity + SHORTNESS * log2((lag + offset) / shortest) })
+    }
+    found.sort((a, b) => a.cost - b.cost)
+    return found.slice(0, CANDIDATES)
+  }
+
+  return (centreA: number, centreB: number): [Candidate[], Candidate[]] => {
+    const energyA = load(frame[0], centreA)
+    const energyB = load(frame[1], centreB)
+    packed.fill(0)
+    for (let i = 0; i < window; i++) {
+      packed[2 * i] = frame[0][i] as number
+      packed[2 * i + 1] = frame[1][i] as number
+    }
+    fft.forward(spectrum, packed)
+    // the two power spectra, packed again: both are even and real, so their inverses are the two parts of one
+    for (let k = 0; k <= size / 2; k++) {
+      const m = (size - k) % size
+      const pr = spectrum[2 * k] as number
+      const pi = spectrum[2 * k + 1] as number
+      const qr = spectrum[2 * m] as number
+      const qi = spectrum[2 * m + 1] as number
+      const a = 0.25 * (square(pr + qr) + square(pi - qi))
+      const b = 0.25 * (square(pi + qi) + square(qr - pr))
+      packed[2 * k] = a
+      packed[2 * k + 1] = b
+      packed[2 * m] = a
+      packed[2 * m + 1] = b
+    }
+    fft.inverse(spectrum, packed)
+    return [candidates(frame[0], 0, energyA), candidates(frame[1], 1, energyB)]
+  }
+}
+
+/** Viterbi over candidates and "no pitch". */
+function cheapestPath(steps: readonly Candidate[][]): { hz: Float32Array; clarity: Float32Array } {
+  const hz = new Float32Array(steps.length)
+  const clarity = new Float32Array(steps.length)
+  const silent: Candidate = { hz: 0, cost: 0, clarity: 0 }
+  const states = steps.map((found) => {
+    const clearest = found.reduce((m, c) => Math.max(m, c.clarity), 0)
+    return [{ ...silent, cost: Math.max(0, clearest - VOICED_FROM) }, ...found]
+  })
+  // costs of voiced states are taken from where a frame begins to count as pitched
+  const own = (state: Candidate) => (state.hz === 0 ? state.cost : Math.max(0, state.cost - (1 - VOICED_FROM) + 0.1))
+  let costs = states[0]?.map(own) ?? []
+  const from: number[][] = [[]]
+  for (let n = 1; n < states.length; n++) {
+    const before = states[n - 1] as Candidate[]
+    const now = states[n] as Candidate[]
+    const next: number[] = []
+    const back: number[] = []
+    for (const state of now) {
+      let best = Number.POSITIVE_INFINITY
+      let bestAt = 0
+      before.forEach((previous, p) => {
+        let step = 0
+        if ((previous.hz === 0) !== (state.hz === 0)) step = TURN_COST
+        else if (state.hz > 0) step = OCTAVE_COST * Math.abs(log2(state.hz / previous.hz))
+        const cost = (costs[p] as number) + step
+        if (cost < best) {
+          best = cost
+          bestAt = p
+        }
+      })
+      next.push(best + own(state))
+      back.push(bestAt)
+    }
+    costs = next
+    from.push(back)
+  }
+  let at = costs.reduce((best, cost, i) => (cost < (costs[best] as number) ? i : best), 0)
+  for (let n = states.length - 1; n >= 0; n--) {
+    const state = states[n]?.[at] ?? silent
+    hz[n] = state.hz
+    clarity[n] = state.clarity
+    at = from[n]?.[at] ?? 0
+  }
+  return { hz, clarity }
+}

@@ -1,0 +1,53 @@
+/**
+ * The middle one of the first `count` values of `scratch`, which is sorted in passing. For the short windows of median
+ * filters: insertion, since their contents come nearly sorted from one step to the next only in theory, but are few.
+ * An even count gives the upper middle one.
+ */
+export function medianOf(scratch: Float64Array, count: number): number {
+  for (let i = 1; i < count; i++) {
+    const value = scratch[i] as number
+    let at = i - 1
+    while (at >= 0 && (scratch[at] as number) > value) {
+      scratch[at + 1] = scratch[at] as number
+      at--
+    }
+    scratch[at + 1] = value
+  }
+  return scratch[count >> 1] as number
+}
+
+/**
+ * Sliding median along an array: `out[i]` is the middle of the values from `i − reach` to `i + reach`; beyond the ends the
+ * window is cut. Keeps the window sorted and moves one value out and one in, each found by bisection.
+ */
+export function slidingMedianInto(out: Float64Array, values: Float64Array, reach: number): void {
+  const sorted = new Float64Array(2 * reach + 2)
+  let count = 0
+  const placeOf = (value: number) => {
+    let low = 0
+    let high = count
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if ((sorted[middle] as number) < value) low = middle + 1
+      else high = middle
+    }
+    return low
+  }
+  const insert = (value: number) => {
+    const at = placeOf(value)
+    sorted.copyWithin(at + 1, at, count)
+    sorted[at] = value
+    count++
+  }
+  const remove = (value: number) => {
+    const at = placeOf(value)
+    sorted.copyWithin(at, at + 1, count)
+    count--
+  }
+  for (let i = 0; i < Math.min(reach, values.length); i++) insert(values[i] as number)
+  for (let i = 0; i < values.length; i++) {
+    if (i + reach < values.length) insert(values[i + reach] as number)
+    if (i - reach - 1 >= 0) remove(values[i - reach - 1] as number)
+    out[i] = sorted[count >> 1] as number
+  }
+}

@@ -1,0 +1,282 @@
+import { createPitchMarks, type PitchMarks, type VoicedRun } from '../analysis/pitchMarks'
+import { frameCount, silence } from '../audio/block'
+import { cosTurns } from '../dsp/portable'
+import { drawAt } from '../dsp/random'
+import { createSteppedSincReaders } from '../dsp/sinc'
+import { asOutput, asSource } from '../timeline/axes'
+import { defineMethod, type MethodInput, type Voice } from './method'
+import { choice, number } from './settings'
+
+const schema = {
+  breathMs: number({
+    label: 'Breath pieces',
+    unit: 'ms',
+    min: 4,
+    max: 60,
+    default: 16,
+    scale: 'log',
+    trades:
+      'How long the pieces are from which unvoiced sound is laid. Longer keeps hiss natural, shorter keeps it in time.',
+  }),
+  level: choice({
+    label: 'Level',
+    options: [
+      { value: 'loudness', label: 'Same loudness' },
+      { value: 'cycle', label: 'Same cycles' },
+    ],
+    default: 'loudness',
+    trades:
+      'When cycles lie closer or wider than they were: keep the loudness, or keep each cycle as strong as it was.',
+  }),
+}
+
+/**
+ * For one voice at a time. In voiced sound whole cycles, two periods long under a Hann window around their marks, are laid
+ * at the wanted period: repeated or left out for length, closer or wider for pitch. A cycle keeps its spectrum, so formants
+ * stay by themselves; read faster or slower it carries them along or elsewhere. Unvoiced sound is laid in pieces that run on
+ * as they were recorded for as long as they stay near their mapped place, and starts afresh at every attack.
+ * Source  Moulines & Charpentier 1990, "Pitch-synchronous waveform processing techniques for text-to-speech synthesis using
+ *         diphones" (TD-PSOLA).
+ */
+export const cycle = defineMethod({
+  id: 'cycle',
+  label: 'Pitch cycle',
+  family: 'tonal',
+  use: 'Voice, bass and lead lines, one note at a time: pitch and formants go where you put them.',
+  needs: ['attacks', 'pitch'],
+  exactSeek: false,
+  tiesPitchToSpeed: false,
+  pitchBy: 'own',
+  ownFormants: true,
+  seeded: true,
+  timesRealTime: 40,
+  settings: schema,
+  latencyFrames: (settings, sampleRate) => Math.ceil((0.05 + settings.breathMs / 1000) * sampleRate),
+  open: (input) => cycleVoice(input),
+})
+
+const READ_WIDTH = 48
+const READ_ATTENUATION_DB = 80
+const LONGEST_PERIOD_SECONDS = 0.03
+
+/** A windowed piece of source around `source`, laid with its middle at `output`. */
+interface Grain {
+  readonly output: number
+  readonly source: number
+  /** frames to the next grain's middle */
+  readonly spacing: number
+  readonly left: number
+  readonly right: number
+  /** source frames per output frame inside the grain */
+  readonly speed: number
+  readonly gain: number
+  /** its neighbours are unlike it: windows add up in power */
+  readonly power: boolean
+  readonly voiced: boolean
+}
+
+function cycleVoice(input: MethodInput<typeof schema>): Voice {
+  const { source, map, pitch, formantRatioAt, settings, seed, analysis } = input
+  const { sampleRate } = source
+  const channelCount = source.channels.length
+  const frames = frameCount(source)
+  const attackFrames = (analysis.attacks ?? []).map((attack) => attack.frame)
+  const marks: PitchMarks = createPitchMarks(
+    source,
+    analysis.pitch ?? { hopFrames: sampleRate, hz: new Float32Array(1), clarity: new Float32Array(1) },
+    attackFrames,
+  )
+  const attackPlaces = attackFrames.map((frame) => map.outputAt(asSource(frame)))
+  const readerAt = createSteppedSincReaders(READ_WIDTH, READ_ATTENUATION_DB)
+  const step = (settings.breathMs / 2000) * sampleRate
+  const drift = step
+  const most = Math.ceil(2 * Math.max(LONGEST_PERIOD_SECONDS * sampleRate * 8, 2 * step))
+  const size = 2 * most + 8192
+  const sum = silence(channelCount, size)
+  const scratch = silence(channelCount, 1)
+  let sumStart = 0
+  let ready = 0
+  let at = Number.NaN
+  let last: Grain | undefined
+  let count = 0
+
+  function nearestMark(run: VoicedRun, frame: number): number {
+    let low = 0
+    let high = run.marks.length - 1
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if ((run.marks[middle] as number) < frame) low = middle + 1
+      else high = middle
+    }
+    if (low > 0 && frame - (run.marks[low - 1] as number) < (run.marks[low] as number) - frame) low--
+    return low
+  }
+
+  function voicedGrain(output: number): Grain | undefined {
+    const place = map.sourceAt(asOutput(output))
+    const index = marks.runAt(place)
+    if (index < 0) return undefined
+    const run = marks.run(index)
+    const n = nearestMark(run, place)
+    const mark = run.marks[n] as number
+    const own = marks.periodAt(run, n, place)
+    // beyond a run's own marks there is nothing periodic to lay
+    if (Math.abs(place - mark) > own) return undefined
+    const before = n > 0 ? mark - (run.marks[n - 1] as number) : own
+    const behind = n + 1 < run.marks.length ? (run.marks[n + 1] as number) - mark : own
+    const formant = formantRatioAt(asOutput(output))
+    const wanted = own / pitch.ratioAt(asOutput(output))
+    const overlap = own / formant / wanted
+    const gain = settings.level === 'loudness' ? 1 / Math.sqrt(overlap) : 1 / overlap
+    return {
+      output,
+      source: mark,
+      spacing: wanted,
+      left: before / formant,
+      right: behind / formant,
+      speed: formant,
+      gain: Math.abs(overlap - 1) < 1e-3 ? 1 : gain,
+      power: false,
+      voiced: true,
+    }
+  }
+
+  function breathGrain(output: number, previous: Grain | undefined): Grain {
+    const place = map.sourceAt(asOutput(output))
+    const speed = formantRatioAt(asOutput(output))
+    const shared = { output, spacing: step, left: step, right: step, speed, gain: 1, voiced: false }
+    // an attack sounds from its own place: the grain that holds it runs so that it lies right, and what runs on keeps it
+    const attack = attackIn(output - step, output + step)
+    if (attack !== undefined) {
+      const own = (attackFrames[attack] as number) + (output - (attackPlaces[attack] as number)) * speed
+      const runsOn =
+        previous && !previous.voiced && Math.abs(previous.source + (output - previous.output) * speed - own) < 0.5
+      return { ...shared, source: own, power: !runsOn && previous !== undefined && !previous.voiced }
+    }
+    if (previous && !previous.voiced) {
+      const on = previous.source + (output - previous.output) * speed
+      if (Math.abs(on - place) <= drift && !overAttack(on, step * speed)) return { ...shared, source: on, power: false }
+    }
+    const jitter = (2 * drawAt(seed, count, 0) - 1) * drift * 0.8
+    const wanted = place + (Math.abs(map.speedAt(asOutput(output)) - speed) < 1e-9 ? 0 : jitter)
+    const kept = clearOfAttacks(wanted, step * speed)
+    return { ...shared, source: kept, power: previous !== undefined && !previous.voiced }
+  }
+
+  function attackIn(from: number, to: number): number | undefined {
+    let best: number | undefined
+    for (let i = lowerBound(attackPlaces, from); i < attackPlaces.length && (attackPlaces[i] as number) < to; i++) {
+      const middle = (from + to) / 2
+      if (
+        best === undefined ||
+        Math.abs((attackPlaces[i] as number) - middle) < Math.abs((attackPlaces[best] as number) - middle)
+      ) {
+        best = i
+      }
+    }
+    return best
+  }
+
+  const overAttack = (centre: number, reach: number) => {
+    const i = lowerBound(attackFrames, centre - reach)
+    return i < attackFrames.length && (attackFrames[i] as number) < centre + reach
+  }
+
+  /** The nearest place from which a grain reaches over no attack. */
+  function clearOfAttacks(centre: number, reach: number): number {
+    const i = lowerBound(attackFrames, centre)
+    const behind = attackFrames[i]
+    const before = attackFrames[i - 1]
+    let place = centre
+    if (behind !== undefined) place = Math.min(place, behind - reach - 1)
+    if (before !== undefined) place = Math.max(place, before + reach * 0.25)
+    return place
+  }
+
+  function nextGrain(): Grain {
+    const previous = last as Grain
+    const spacing = Math.max(2, previous.spacing)
+    const output = previous.output + spacing
+    let grain = voicedGrain(output) ?? breathGrain(output, previous)
+    // where the kind changes, both windows meet over the same span
+    if (grain.voiced !== previous.voiced) grain = { ...grain, left: spacing }
+    count++
+    return grain
+  }
+
+  function lay(grain: Grain) {
+    const reader = readerAt(grain.speed)
+    const from = Math.ceil(grain.output - grain.left)
+    const to = Math.floor(grain.output + grain.right)
+    const reach = reader.reachFrames
+    for (let i = Math.max(from, sumStart); i <= to; i++) {
+      const t = i - grain.output
+      const position = grain.source + t * grain.speed
+      if (position < -reach || position > frames + reach) continue
+      const x = t < 0 ? 1 + t / grain.left : 1 - t / grain.right
+      let level = 0.5 - 0.5 * cosTurns(x / 2)
+      if (grain.power && t < 0) level = Math.sqrt(level)
+      reader.readInto(source.channels, position, scratch, 0)
+      for (let c = 0; c < channelCount; c++) {
+        const into = sum[c] as Float32Array
+        into[i - sumStart] =
+          (into[i - sumStart] as number) + grain.gain * level * ((scratch[c] as Float32Array)[0] as number)
+      }
+    }
+  }
+
+  function seek(frame: number) {
+    for (const channel of sum) channel.fill(0)
+    sumStart = frame
+    count = Math.round(frame)
+    const start = frame - 2 * LONGEST_PERIOD_SECONDS * sampleRate
+    last = voicedGrain(start) ?? breathGrain(start, undefined)
+    ready = 0
+    at = frame
+    lay(last)
+  }
+
+  /** Lay grains until `frames` output frames from the start of the sum are final. */
+  function make(wanted: number) {
+    while (ready < wanted) {
+      const grain = nextGrain()
+      lay(grain)
+      last = grain
+      // all later grains begin behind the middle of this one, less their own left side
+      const settled = Math.floor(grain.output - sumStart - LONGEST_PERIOD_SECONDS * sampleRate * 4 - step)
+      ready = Math.max(ready, Math.min(settled, size - 2 * most))
+    }
+  }
+
+  return {
+    read(outputFrame, out) {
+      if (outputFrame !== at) seek(outputFrame)
+      const total = out[0]?.length ?? 0
+      for (let done = 0; done < total; ) {
+        const chunk = Math.min(total - done, 1024)
+        make(chunk)
+        for (let c = 0; c < channelCount; c++) {
+          const channel = sum[c] as Float32Array
+          ;(out[c] as Float32Array).set(channel.subarray(0, chunk), done)
+          channel.copyWithin(0, chunk)
+          channel.fill(0, size - chunk)
+        }
+        sumStart += chunk
+        ready -= chunk
+        at += chunk
+        done += chunk
+      }
+    },
+  }
+}
+
+function lowerBound(values: readonly number[], from: number): number {
+  let low = 0
+  let high = values.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if ((values[middle] as number) < from) low = middle + 1
+    else high = middle
+  }
+  return low
+}

@@ -1,0 +1,315 @@
+import type { AudioBlock } from '../audio/block'
+import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
+import { addFrame, packFrames } from '../dsp/frames'
+import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
+import { cosTurns, exp, ln, sinTurns, square } from '../dsp/portable'
+import { drawAt } from '../dsp/random'
+import { nearestPowerOfTwo } from '../dsp/units'
+import { asOutput } from '../timeline/axes'
+import type { TimeMap } from '../timeline/timeMap'
+import { defineMethod } from './method'
+import { pitchByResampling } from './pitchByResampling'
+import { number } from './settings'
+
+const schema = {
+  windowMs: number({
+    label: 'Window',
+    unit: 'ms',
+    min: 20,
+    max: 3000,
+    default: 340,
+    scale: 'log',
+    trades: 'Longer floats smoother and blurs what happens; shorter follows the sound and grows grainy.',
+  }),
+  clarity: number({
+    label: 'Clarity',
+    unit: '%',
+    min: 0,
+    max: 100,
+    default: 80,
+    trades: 'How many of the steady partials keep their phases and stay clear; 0 lets all drift into a haze.',
+  }),
+  freshPercent: number({
+    label: 'Fresh noise',
+    unit: '%',
+    min: 0,
+    max: 100,
+    default: 100,
+    trades: 'How far what is noise is drawn anew from its own spectrum; 0 holds on to the very moment and rings.',
+  }),
+}
+
+/**
+ * For far stretches. Long windows; what is noise at a moment is drawn afresh for each window from the spectrum it has there,
+ * with one draw for all channels, so that the image holds; what is a steady partial goes on in its own phase. Windows
+ * overlap so that their powers add up to one.
+ * Source  the random-phase form of the phase vocoder after Moorer 1978, "The use of the phase vocoder in computer music
+ *         applications"; noise redrawn from its envelope after Serra & Smith 1990, "Spectral modeling synthesis".
+ */
+export const drift = defineMethod({
+  id: 'drift',
+  label: 'Spectral drift',
+  family: 'granular',
+  use: 'Far stretches, 8 to 1000 times: beds and drones out of moments, and noise at any length.',
+  needs: [],
+  exactSeek: false,
+  tiesPitchToSpeed: false,
+  pitchBy: 'reading back',
+  ownFormants: false,
+  seeded: true,
+  timesRealTime: 20,
+  settings: schema,
+  latencyFrames: (settings, sampleRate) => nearestPowerOfTwo((settings.windowMs / 1000) * sampleRate, 256),
+  open: ({ source, map, pitch, settings, seed }) =>
+    pitchByResampling(source.channels.length, map, pitch, (inner) =>
+      overlapAddVoice(
+        createDrift(source, inner, {
+          length: nearestPowerOfTwo((settings.windowMs / 1000) * source.sampleRate, 256),
+          clarity: settings.clarity / 100,
+          fresh: settings.freshPercent / 100,
+          seed,
+        }),
+      ),
+    ),
+})
+
+export interface DriftShape {
+  readonly length: number
+  /** 0–1 */
+  readonly clarity: number
+  /** 0–1 */
+  readonly fresh: number
+  readonly seed: number
+}
+
+const OVERLAP = 4
+/** bins on either side over which the level of the surroundings of a bin is taken */
+const SURROUNDINGS = 12
+/** how far a peak has to stand out of its surroundings to count as a partial at full clarity, and at least, in power */
+const CLEAR_FROM = 24
+/** bins of a peak's main lobe under the window */
+const LOBE = 3
+const SIDE_BY_SIDE = 2
+
+/** Also how other methods lay noise. */
+export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape): SegmentMaker {
+  const { length, clarity, fresh, seed } = shape
+  const hop = length / OVERLAP
+  const bins = length / 2
+  const channelCount = source.channels.length
+  const fft = complexFft(length)
+  const packed = fft.create()
+  const spectrum = fft.create()
+  const columns = () => source.channels.map(() => new Float64Array(length + 2))
+  const now = columns()
+  const before = columns()
+  const clear = columns()
+  const hazy = columns()
+  const nothing = new Float64Array(length + 2)
+  const power = new Float64Array(bins + 1)
+  const sums = new Float64Array(bins + 2)
+  const surroundings = new Float64Array(bins + 1)
+  const isClear = new Uint8Array(bins + 1)
+  const smooth = source.channels.map(() => new Float64Array(bins + 1))
+  // analysis under Hann; clear partials add up in amplitude (Hann² again), haze in power (sine window, Σ sin² = OVERLAP / 2)
+  const hannWindow = Float64Array.from({ length }, (_, i) => 0.5 - 0.5 * cosTurns(i / length))
+  const sineWindow = Float64Array.from({ length }, (_, i) => sinTurns((i + 0.5) / (2 * length)))
+  const clearScale = 1 / (0.375 * OVERLAP)
+  // Σ hann² / length = 3/8: what a frame of noise loses under the analysis window
+  const hazeScale = 1 / Math.sqrt(0.375 * (OVERLAP / 2))
+  let previousSegment = Number.NaN
+
+  function analyse(centre: number) {
+    source.channels.forEach((channel, c) => {
+      packFrames(packed, hannWindow, channel, centre - bins, channel, centre - bins - hop)
+      fft.forward(spectrum, packed)
+      splitRealPair(spectrum, length, now[c] as Float64Array, before[c] as Float64Array)
+    })
+    power.fill(0)
+    for (const column of now) {
+      for (let k = 0; k <= bins; k++)
+        power[k] = (power[k] as number) + square(column[2 * k] as number) + square(column[2 * k + 1] as number)
+    }
+  }
+
+  /** Mark the lobes of peaks that stand out of the lower part of what is around them, now and one hop before. */
+  function findClear() {
+    isClear.fill(0)
+    if (clarity === 0) return
+    // a low mean: levels are averaged as logarithms, so a neighbour's peak hardly counts
+    sums[0] = 0
+    for (let k = 0; k <= bins; k++) sums[k + 1] = (sums[k] as number) + ln((power[k] as number) + 1e-18)
+    for (let k = 0; k <= bins; k++) {
+      const from = Math.max(0, k - SURROUNDINGS)
+      const to = Math.min(bins + 1, k + SURROUNDINGS + 1)
+      surroundings[k] = exp(((sums[to] as number) - (sums[from] as number)) / (to - from))
+    }
+    const needed = CLEAR_FROM / square(clarity)
+    for (let k = 2; k < bins - 1; k++) {
+      const level = power[k] as number
+      if (level <= 1e-14 || level < needed * (surroundings[k] as number)) continue
+      if (level < (power[k - 1] as number) || level < (power[k + 1] as number)) continue
+      if (level < (power[k - 2] as number) || level < (power[k + 2] as number)) continue
+      if (!isSteady(k, level)) continue
+      for (let i = Math.max(0, k - LOBE); i <= Math.min(bins, k + LOBE); i++) isClear[i] = 1
+    }
+  }
+
+  /** A partial that goes on has nearly the same level one hop before; noise that happens to peak has not. */
+  function isSteady(k: number, level: number): boolean {
+    let old = 0
+    for (const column of before) old += square(column[2 * k] as number) + square(column[2 * k + 1] as number)
+    return old > level / SIDE_BY_SIDE && old < level * SIDE_BY_SIDE
+  }
+
+  /** The level of what is noise, without its own scatter: the mean power around a bin, clear partials left out. */
+  function smoothNoise(c: number) {
+    const column = now[c] as Float64Array
+    const out = smooth[c] as Float64Array
+    const reach = SURROUNDINGS
+    let sum = 0
+    let count = 0
+    const take = (k: number, sign: number) => {
+      if (k < 0 || k > bins || isClear[k] === 1) return
+      sum += sign * (square(column[2 * k] as number) + square(column[2 * k + 1] as number))
+      count += sign
+    }
+    for (let k = -reach; k < reach; k++) take(k, 1)
+    for (let k = 0; k <= bins; k++) {
+      take(k + reach, 1)
+      out[k] = count > 0 ? Math.max(0, sum / count) : 0
+      take(k - reach, -1)
+    }
+  }
+
+  function shapeClear(afresh: boolean) {
+    let k = 0
+    while (k <= bins) {
+      if (isClear[k] !== 1) {
+        for (const column of clear) {
+          column[2 * k] = 0
+          column[2 * k + 1] = 0
+        }
+        k++
+        continue
+      }
+      // one lobe, or lobes that touch: each bin belongs to the nearest peak, as in the locked vocoder
+      let end = k
+      while (end <= bins && isClear[end] === 1) end++
+      let from = k
+      while (from < end) {
+        let peak = from
+        while (peak + 1 < end && (power[peak + 1] as number) > (power[peak] as number)) peak++
+        let to = peak + 1
+        while (to < end && (power[to] as number) <= (power[to - 1] as number)) to++
+        turn(peak, from, to, afresh)
+        from = to
+      }
+      k = end
+    }
+  }
+
+  const last = columns()
+
+  function turn(peak: number, from: number, to: number, afresh: boolean) {
+    let re = 0
+    let im = 0
+    if (!afresh) {
+      for (let c = 0; c < channelCount; c++) {
+        const a = last[c] as Float64Array
+        const b = before[c] as Float64Array
+        re +=
+          (a[2 * peak] as number) * (b[2 * peak] as number) + (a[2 * peak + 1] as number) * (b[2 * peak + 1] as number)
+        im +=
+          (a[2 * peak + 1] as number) * (b[2 * peak] as number) - (a[2 * peak] as number) * (b[2 * peak + 1] as number)
+      }
+    }
+    const size = Math.sqrt(re * re + im * im)
+    if (size > 1e-20) {
+      re /= size
+      im /= size
+    } else {
+      re = 1
+      im = 0
+    }
+    for (let c = 0; c < channelCount; c++) {
+      const out = clear[c] as Float64Array
+      const column = now[c] as Float64Array
+      for (let k = from; k < to; k++) {
+        const xr = column[2 * k] as number
+        const xi = column[2 * k + 1] as number
+        out[2 * k] = xr * re - xi * im
+        out[2 * k + 1] = xr * im + xi * re
+      }
+    }
+  }
+
+  /**
+   * Haze: each bin turned by a draw of its own, the same in all channels. Fresh noise takes its level from the smoothed
+   * spectrum and its scatter from the draw (power after an exponential law, as noise has it).
+   */
+  function shapeHaze(segment: number) {
+    for (let k = 0; k <= bins; k++) {
+      if (isClear[k] === 1) {
+        for (const column of hazy) {
+          column[2 * k] = 0
+          column[2 * k + 1] = 0
+        }
+        continue
+      }
+      const turns = drawAt(seed, segment, 2 * k)
+      const cos = cosTurns(turns)
+      const sin = sinTurns(turns)
+      const scatter = fresh > 0 ? -ln(1 - drawAt(seed, segment, 2 * k + 1)) : 0
+      for (let c = 0; c < channelCount; c++) {
+        const column = now[c] as Float64Array
+        const out = hazy[c] as Float64Array
+        const xr = column[2 * k] as number
+        const xi = column[2 * k + 1] as number
+        const own = xr * xr + xi * xi
+        const wanted = (1 - fresh) * own + fresh * scatter * ((smooth[c] as Float64Array)[k] as number)
+        const gain = fresh > 0 ? Math.sqrt(wanted / Math.max(own, 1e-30)) : 1
+        out[2 * k] = gain * (xr * cos - xi * sin)
+        out[2 * k + 1] = gain * (xr * sin + xi * cos)
+      }
+    }
+  }
+
+  function synthesise(
+    shaped: readonly Float64Array[],
+    sum: readonly Float32Array[],
+    window: Float64Array,
+    scale: number,
+  ) {
+    for (let c = 0; c < channelCount; c += 2) {
+      const second = c + 1 < channelCount
+      joinRealPair(shaped[c] as Float64Array, second ? (shaped[c + 1] as Float64Array) : nothing, length, packed)
+      fft.inverse(spectrum, packed)
+      addFrame(sum[c] as Float32Array, window, scale, spectrum, 0)
+      if (second) addFrame(sum[c + 1] as Float32Array, window, scale, spectrum, 1)
+    }
+  }
+
+  return {
+    channelCount,
+    hop,
+    length,
+    lead: -bins,
+    reset() {
+      previousSegment = Number.NaN
+    },
+    addSegment(k, sum) {
+      analyse(Math.round(map.sourceAt(asOutput(k * hop))))
+      findClear()
+      for (let c = 0; c < channelCount; c++) smoothNoise(c)
+      if (clarity > 0) {
+        shapeClear(previousSegment !== k - 1)
+        for (let c = 0; c < channelCount; c++) last[c]?.set(clear[c] as Float64Array)
+        synthesise(clear, sum, hannWindow, clearScale)
+      }
+      shapeHaze(k)
+      synthesise(hazy, sum, sineWindow, hazeScale)
+      previousSegment = k
+    },
+  }
+}

@@ -1,0 +1,317 @@
+import type { AudioBlock } from '../audio/block'
+import { frameCount } from '../audio/block'
+import { cosTurns, exp, ln, square } from '../dsp/portable'
+import { drawAt } from '../dsp/random'
+import { createSimilaritySearch } from '../dsp/similarity'
+import { asSource } from '../timeline/axes'
+import type { TimeMap } from '../timeline/timeMap'
+import { defineMethod, type Voice } from './method'
+import { pitchByResampling } from './pitchByResampling'
+import { choice, number, type SettingsOf } from './settings'
+
+const schema = {
+  tail: choice({
+    label: 'Tails',
+    options: [
+      { value: 'auto', label: 'By the sound' },
+      { value: 'match', label: 'Carry on, matched' },
+      { value: 'noise', label: 'Carry on, as noise' },
+      { value: 'decay', label: 'End by themselves' },
+    ],
+    default: 'auto',
+    trades:
+      'How a hit goes on when there is more room than it lasts: repeats of its tail, fitted or scattered, or silence.',
+  }),
+  fadeMs: number({
+    label: 'Cut fade',
+    unit: 'ms',
+    min: 1,
+    max: 80,
+    default: 12,
+    scale: 'log',
+    trades: 'How long a tail still sounds under the next hit when there is too little room.',
+  }),
+  leadMs: number({
+    label: 'Lead',
+    unit: 'ms',
+    min: 0.2,
+    max: 10,
+    step: 0.1,
+    default: 0.6,
+    scale: 'log',
+    trades: 'How much of what comes before an attack belongs to it. More keeps soft attacks whole.',
+  }),
+}
+
+/**
+ * Cuts at the attacks and puts every piece whole at its mapped time. Where there is less room than a piece lasts, its tail
+ * fades under the next attack; where there is more, the tail is carried on by pieces of itself, each joined where the
+ * waveform fits best, at the level to which the tail's own decay has come by then.
+ */
+export const splice = defineMethod({
+  id: 'splice',
+  label: 'Attack splice',
+  family: 'transient',
+  use: 'Hits and loops, 0.6 to 1.6 times: every stroke stays as it was played.',
+  needs: ['attacks'],
+  exactSeek: true,
+  tiesPitchToSpeed: false,
+  pitchBy: 'reading back',
+  ownFormants: false,
+  seeded: true,
+  timesRealTime: 100,
+  settings: schema,
+  latencyFrames: (settings, sampleRate) => Math.ceil(((settings.fadeMs + settings.leadMs) / 1000) * sampleRate),
+  open: ({ source, map, pitch, settings, analysis, seed }) =>
+    pitchByResampling(source.channels.length, map, pitch, (inner) =>
+      spliceVoice(
+        source,
+        inner,
+        (analysis.attacks ?? []).map((attack) => attack.frame),
+        settings,
+        seed,
+      ),
+    ),
+})
+
+/** A run of source laid into the result: fades at both ends, and one gain. */
+interface Cut {
+  readonly output: number
+  readonly source: number
+  readonly length: number
+  readonly fadeIn: number
+  readonly fadeOut: number
+  /** fades whose two sides are unlike add up in power, fades of like ones in amplitude */
+  readonly power: boolean
+  readonly gain: number
+}
+
+/** from what correlation on two ends count as the same waveform */
+const ALIKE = 0.5
+/** pieces that carry a tail on: their length, the shortest tail they can be taken from, and how they overlap */
+const CARRY_SECONDS = 0.07
+const LEAST_TAIL_SECONDS = 0.012
+const JOIN_SECONDS = 0.014
+/** a stroke's first moments are no tail */
+const BODY_SECONDS = 0.04
+const MOST_SEARCH_SECONDS = 0.09
+/** what lies this far below its start is left to end (−80 dB) */
+const INAUDIBLE = 1e-4
+
+/** What `splice` does when nothing is set. */
+export const spliceDefaults: SettingsOf<typeof schema> = {
+  tail: schema.tail.default,
+  fadeMs: schema.fadeMs.default,
+  leadMs: schema.leadMs.default,
+}
+
+/** Also how other methods place attacks. `ready` is told which source frames are about to be read. */
+export function spliceVoice(
+  source: AudioBlock,
+  map: TimeMap,
+  attacks: readonly number[],
+  settings: SettingsOf<typeof schema>,
+  seed: number,
+  ready: (from: number, to: number) => void = () => {},
+): Voice {
+  const { sampleRate, channels } = source
+  const frames = frameCount(source)
+  const lead = Math.max(1, Math.round((settings.leadMs / 1000) * sampleRate))
+  const fade = Math.max(1, Math.round((settings.fadeMs / 1000) * sampleRate))
+  const join = Math.max(2, Math.round(JOIN_SECONDS * sampleRate))
+  const mostSearch = Math.round(MOST_SEARCH_SECONDS * sampleRate)
+  const search = createSimilaritySearch(source, join, mostSearch)
+  // borders in the source, and where they come to lie in the result
+  const borders = [0, ...attacks.map((frame) => frame - lead).filter((frame) => frame > 0)]
+  const places = borders.map((frame, i) =>
+    i === 0 ? Math.round(map.outputAt(asSource(0))) : Math.round(map.outputAt(asSource(frame + lead))) - lead,
+  )
+  const end = Math.max(map.outputFrames, Math.ceil(map.length))
+  const known = new Map<number, readonly Cut[]>()
+
+  function pieceAt(output: number): number {
+    let low = 0
+    let high = places.length - 1
+    while (low < high) {
+      const middle = (low + high + 1) >> 1
+      if ((places[middle] as number) <= output) low = middle
+      else high = middle - 1
+    }
+    return low
+  }
+
+  function cutsOf(piece: number): readonly Cut[] {
+    const cached = known.get(piece)
+    if (cached) return cached
+    // a piece, and the tail of it that may be searched and laid again
+    ready((borders[piece] as number) - join, (borders[piece + 1] ?? frames) + fade + join)
+    const cuts = layOut(piece)
+    known.set(piece, cuts)
+    if (known.size > 256) known.delete(known.keys().next().value as number)
+    return cuts
+  }
+
+  function layOut(piece: number): Cut[] {
+    const start = borders[piece] as number
+    const sourceEnd = borders[piece + 1] ?? frames
+    const output = places[piece] as number
+    const outputEnd = places[piece + 1] ?? end
+    const has = sourceEnd - start
+    const room = outputEnd - output
+    const fadeIn = piece === 0 ? 0 : lead
+    const isLast = piece === borders.length - 1
+    if (has <= 0 || room <= 0) return []
+    if (room <= has) {
+      // a tail may sound on under the next attack, but never into the attack that followed it in the source
+      const over = isLast ? 0 : Math.min(fade, has - room)
+      const fadeOut = isLast ? (room < has ? Math.min(fade, room) : 0) : Math.max(1, over)
+      return [{ output, source: start, length: room + over, fadeIn, fadeOut, power: false, gain: 1 }]
+    }
+    const tail = tailOf(start, sourceEnd)
+    const carried =
+      settings.tail === 'decay' || has - (tail?.from ?? has) < LEAST_TAIL_SECONDS * sampleRate ? undefined : tail
+    if (!carried) {
+      const fadeOut = isLast ? 0 : Math.min(lead, has)
+      return [{ output, source: start, length: has, fadeIn, fadeOut, power: false, gain: 1 }]
+    }
+    return carryOn(piece, { start, sourceEnd, output, outputEnd, fadeIn, isLast }, carried)
+  }
+
+  /** Where a piece's tail begins, relative to its start, and how fast it dies, per frame in natural log of amplitude. */
+  function tailOf(start: number, sourceEnd: number): { from: number; slope: number } | undefined {
+    const has = sourceEnd - start
+    const from = Math.min(Math.round(BODY_SECONDS * sampleRate), has >> 1)
+    const steps = 12
+    const step = Math.floor((has - from) / steps)
+    if (step < 8) return undefined
+    let n = 0
+    let sx = 0
+    let sy = 0
+    let sxx = 0
+    let sxy = 0
+    for (let k = 0; k < steps; k++) {
+      let energy = 0
+      for (const channel of channels) {
+        for (let i = 0; i < step; i++) energy += square(channel[start + from + k * step + i] as number)
+      }
+      if (energy < 1e-18) continue
+      const x = (k + 0.5) * step
+      const y = 0.5 * ln(energy)
+      // the later part says how it goes on
+      const weight = k >= steps / 2 ? 2 : 1
+      n += weight
+      sx += weight * x
+      sy += weight * y
+      sxx += weight * x * x
+      sxy += weight * x * y
+    }
+    const spread = n * sxx - sx * sx
+    const slope = spread > 0 ? (n * sxy - sx * sy) / spread : 0
+    return { from, slope: Math.min(0, slope) }
+  }
+
+  function carryOn(
+    piece: number,
+    room: { start: number; sourceEnd: number; output: number; outputEnd: number; fadeIn: number; isLast: boolean },
+    tail: { from: number; slope: number },
+  ): Cut[] {
+    const { start, sourceEnd, output, outputEnd } = room
+    const tailFrom = start + tail.from
+    const tailFrames = sourceEnd - tailFrom
+    const overlap = Math.min(join, tailFrames >> 1)
+    const length = Math.min(Math.round(CARRY_SECONDS * sampleRate), tailFrames)
+    const cuts: Cut[] = []
+    // the piece itself, up to where its continuation takes over
+    let cutSource = start
+    let cutOutput = output
+    let cutLength = sourceEnd - start
+    let cutGain = 1
+    let fadeIn = room.fadeIn
+    let power = false
+    for (let n = 0; ; n++) {
+      const soundsUntil = cutOutput + cutLength
+      if (soundsUntil >= outputEnd + lead) {
+        cuts.push({
+          output: cutOutput,
+          source: cutSource,
+          length: Math.min(cutLength, outputEnd - cutOutput + (room.isLast ? 0 : lead)),
+          fadeIn,
+          fadeOut: room.isLast ? 0 : lead,
+          power,
+          gain: cutGain,
+        })
+        return cuts
+      }
+      // the end of this cut is what the beginning of the next has to be like
+      const template = cutSource + cutLength - overlap
+      const latest = sourceEnd - length
+      const reach = Math.min(mostSearch, latest - tailFrom)
+      const centre = tailFrom + drawAt(seed, piece * 65_536 + n, 0) * Math.max(0, latest - tailFrom)
+      const low = Math.round(Math.max(tailFrom, Math.min(centre - reach / 2, latest - reach)))
+      const high = Math.max(low, Math.min(latest, low + reach))
+      let next = Math.round(Math.min(high, Math.max(low, centre)))
+      let alike = 0
+      if (settings.tail !== 'noise' && overlap === join) {
+        const found = high > low ? search(template, low, high - 1, next) : { start: low, score: 0 }
+        if (found.start !== template && (settings.tail === 'match' || found.score > ALIKE)) {
+          next = found.start
+          alike = found.score
+        }
+      }
+      const nextOutput = soundsUntil - overlap
+      const nextGain = exp(tail.slope * (nextOutput - output - (next - start)))
+      cuts.push({
+        output: cutOutput,
+        source: cutSource,
+        length: cutLength,
+        fadeIn,
+        fadeOut: overlap,
+        power: power || alike <= ALIKE,
+        gain: cutGain,
+      })
+      if (nextGain < INAUDIBLE) return cuts
+      cutSource = next
+      cutOutput = nextOutput
+      cutLength = length
+      cutGain = nextGain
+      fadeIn = overlap
+      power = alike <= ALIKE
+    }
+  }
+
+  return {
+    read(outputFrame, out) {
+      for (const channel of out) channel.fill(0)
+      const count = out[0]?.length ?? 0
+      // the piece before may still fade under the first of this block
+      for (let piece = Math.max(0, pieceAt(outputFrame) - 1); piece < places.length; piece++) {
+        if ((places[piece] as number) >= outputFrame + count) break
+        for (const cut of cutsOf(piece)) addCut(channels, cut, outputFrame, out)
+      }
+    },
+  }
+}
+
+function addCut(channels: readonly Float32Array[], cut: Cut, outputFrame: number, out: readonly Float32Array[]) {
+  const count = out[0]?.length ?? 0
+  const from = Math.max(cut.output, outputFrame)
+  const to = Math.min(cut.output + cut.length, outputFrame + count)
+  for (let at = from; at < to; at++) {
+    const n = at - cut.output
+    let level = cut.gain
+    if (n < cut.fadeIn) level *= fadeAt((n + 0.5) / cut.fadeIn, cut.power)
+    const left = cut.length - n
+    if (left <= cut.fadeOut) level *= fadeAt((left - 0.5) / cut.fadeOut, cut.power)
+    for (let c = 0; c < out.length; c++) {
+      const into = out[c] as Float32Array
+      into[at - outputFrame] =
+        (into[at - outputFrame] as number) + level * ((channels[c] as Float32Array)[cut.source + n] as number)
+    }
+  }
+}
+
+/** Rise of a fade: sin² where both sides are alike, sin where they are not; with its mirror the sum or the power is 1. */
+function fadeAt(x: number, power: boolean): number {
+  const rise = 0.5 - 0.5 * cosTurns(x / 2)
+  return power ? Math.sqrt(rise) : rise
+}
