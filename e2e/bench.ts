@@ -40,6 +40,13 @@ export async function drawn(page: Page) {
   await expect(page.getByRole('progressbar', { name: /^Rendering/ })).toHaveCount(0, { timeout: 60_000 })
 }
 
+/** Take a method from the menu that this button opens. */
+export async function pickMethod(page: Page, button: string, method: string) {
+  await page.getByRole('button', { name: button }).click()
+  await page.getByRole('menuitemradio', { name: method }).click()
+  await expect(page.getByRole('menu')).toHaveCount(0)
+}
+
 /** Type into a number as a person does. */
 export async function type(field: Locator, text: string) {
   await field.click()

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { chromium } from '@playwright/test'
-import { choose, drawn, expect, exportNow, openBench, test, type } from './bench'
+import { choose, drawn, expect, exportNow, openBench, pickMethod, test, type } from './bench'
 
 const now = (page: import('@playwright/test').Page, name: string) =>
   page.getByRole('spinbutton', { name, exact: true }).getAttribute('aria-valuenow')
@@ -10,7 +10,7 @@ test('a reload comes back as it was: sounds, target, variants, selection, lane, 
   await page.getByLabel('Sound files').setInputFiles('e2e/fixtures/gull.flac')
   await choose(page, 'gull')
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '3.21')
-  await page.getByLabel('Add a variant').selectOption({ label: 'Varispeed' })
+  await pickMethod(page, 'Add a variant', 'Varispeed')
   await page.keyboard.press('3')
   await type(page.getByRole('spinbutton', { name: 'Grain', exact: true }), '33')
   const lane = page.getByRole('img', { name: 'Waveform of the reference' })
@@ -68,7 +68,7 @@ test('undo and redo walk through all edits and back', async ({ page }) => {
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2')
   await type(page.getByRole('spinbutton', { name: 'Semitones' }), '-5')
   await page.getByRole('radio', { name: 'keep' }).click()
-  await page.getByLabel('Method of variant A').selectOption({ label: 'Varispeed' })
+  await pickMethod(page, 'Method of variant A', 'Varispeed')
   for (let n = 0; n < 4; n++) await page.keyboard.press('Control+z')
   expect([await now(page, 'Stretch'), await now(page, 'Semitones')]).toEqual(['1.25', '0'])
   await expect(page.getByRole('radio', { name: 'move' })).toHaveAttribute('aria-checked', 'true')

@@ -103,7 +103,16 @@ test('the lanes zoom and scroll by wheel and by keys, all on one time axis', asy
 
 test('the methods can be asked for over HTTP', async ({ request }) => {
   const rows = await (await request.get('/api/methods')).json()
-  expect(rows.map((row: { id: string }) => row.id)).toEqual(['wsola', 'vocoder', 'grain', 'varispeed'])
+  expect(rows.map((row: { id: string }) => row.id)).toEqual([
+    'splice',
+    'wsola',
+    'vocoder',
+    'cycle',
+    'grain',
+    'drift',
+    'layered',
+    'varispeed',
+  ])
 })
 
 for (const theme of ['ink', 'paper'] as const) {

@@ -1,4 +1,4 @@
-import { expect, exportNow, openBench, test, type } from './bench'
+import { expect, exportNow, openBench, pickMethod, test, type } from './bench'
 
 const number = (page: import('@playwright/test').Page, name: string) =>
   page.getByRole('spinbutton', { name, exact: true })
@@ -96,11 +96,11 @@ test('what makes no sense is marked and changes nothing', async ({ page }) => {
 
 test('variants are added, copied, given another method and other settings, and removed again', async ({ page }) => {
   await openBench(page)
-  await page.getByLabel('Add a variant').selectOption({ label: 'Varispeed' })
+  await pickMethod(page, 'Add a variant', 'Varispeed')
   await expect(page.getByRole('button', { name: 'Hear variant D, Varispeed' })).toHaveAttribute('aria-pressed', 'true')
   await expect(page.getByText('the target comes to −3.86 st')).toBeVisible()
   await page.getByRole('button', { name: 'Copy' }).click()
-  await page.getByLabel('Method of variant E').selectOption({ label: 'Grain cloud' })
+  await pickMethod(page, 'Method of variant E', 'Grain cloud')
   await type(number(page, 'Grain'), '200')
   await page.getByLabel('Shape').selectOption({ label: 'Fall' })
   await expect(page.getByRole('button', { name: 'Hear variant E, Grain cloud' })).toBeVisible()

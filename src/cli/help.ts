@@ -1,11 +1,18 @@
 export const help = `Zumbet, from the command line
 
   zumbet render IN OUT.wav --method ID [--stretch X] [--semitones N] [--cents N]
-                [--formants move|keep] [--set NAME=VALUE …] [--depth 16|24|32|32f] [--seed N]
+                [--formants move|keep|shift] [--formant-semitones N] [--map FILE.json] [--pitch-map FILE.json]
+                [--hold-attacks PERCENT] [--set NAME=VALUE …] [--depth 16|24|32|32f] [--seed N]
       Render a sound by one method. X is output length / source length (0.1 to 1000), pitch ±36 semitones.
       Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
+      --map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
+      line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
       varispeed ties pitch to speed: --stretch and --semitones both turn its one speed.
 
+  zumbet analyse IN [--json] [--sensitivity PERCENT]
+                                 where its attacks are
+  zumbet layers IN OUTDIR [--depth 16|24|32|32f]
+                                 its three layers as files: sines, attacks, noise; they add up to it
   zumbet methods [--json]        the methods and their settings
   zumbet info IN [--json]        length, rate, channels, depth and peak of a sound
 

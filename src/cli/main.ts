@@ -1,19 +1,26 @@
 import { createWriteStream, rmSync } from 'node:fs'
-import { readFile, rename, rm, stat } from 'node:fs/promises'
+import { mkdir, readFile, rename, rm, stat } from 'node:fs/promises'
 import { basename, dirname, join, resolve } from 'node:path'
 import {
   AppError,
   amplitudeToDb,
+  analyse,
   checkRecipe,
+  createLayers,
   type DecodedFile,
+  detectAttacks,
   exportTask,
+  finish,
   frameCount,
   methodById,
   methods,
   peakOf,
   type Recipe,
+  readMapPoints,
+  readPitchPoints,
   type SampleFormat,
   type SettingValues,
+  writeWav,
 } from '../core'
 import { decodeFile } from '../host/decodeFile'
 import { errorText } from '../host/errorText'
@@ -31,6 +38,8 @@ export async function main(
     if (command === 'render') await render(rest, out, err)
     else if (command === 'methods') listMethods(rest, out)
     else if (command === 'info') await info(rest, out, err)
+    else if (command === 'analyse') await analyseSound(rest, out, err)
+    else if (command === 'layers') await writeLayers(rest, out, err)
     else if (command === '--help' || command === 'help') out(help)
     else throw new UsageError(command === undefined ? 'say what to do' : `there is no command "${command}"`)
     return 0
@@ -45,9 +54,26 @@ export async function main(
 }
 
 async function render(words: readonly string[], out: (line: string) => void, err: (line: string) => void) {
-  const args = readArguments(words, ['method', 'stretch', 'semitones', 'cents', 'formants', 'set', 'depth', 'seed'], [])
+  const args = readArguments(
+    words,
+    [
+      'method',
+      'stretch',
+      'semitones',
+      'cents',
+      'formants',
+      'formant-semitones',
+      'set',
+      'depth',
+      'seed',
+      'map',
+      'pitch-map',
+      'hold-attacks',
+    ],
+    [],
+  )
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
-  const recipe = recipeFrom(args)
+  const recipe = await recipeFrom(args)
   const depth = args.text('depth')
   if (depth !== undefined && !['16', '24', '32', '32f'].includes(depth))
     throw new UsageError('--depth takes 16, 24, 32 or 32f')
@@ -86,11 +112,23 @@ async function render(words: readonly string[], out: (line: string) => void, err
   }
 }
 
-function recipeFrom(args: Arguments): Recipe {
+async function recipeFrom(args: Arguments): Promise<Recipe> {
   const methodId = args.text('method')
   if (methodId === undefined) throw new UsageError(`--method is needed: ${methods.map((m) => m.id).join(', ')}`)
   const formants = args.text('formants') ?? 'move'
-  if (formants !== 'move' && formants !== 'keep') throw new UsageError('--formants takes move or keep')
+  if (formants !== 'move' && formants !== 'keep' && formants !== 'shift') {
+    throw new UsageError('--formants takes move, keep or shift')
+  }
+  const formantSemitones = args.number('formant-semitones')
+  if (formantSemitones !== undefined && formants !== 'shift') {
+    throw new UsageError('--formant-semitones goes with --formants shift')
+  }
+  const mapFile = args.text('map')
+  if (mapFile !== undefined && args.text('stretch') !== undefined) {
+    throw new UsageError('--map says how long everything lasts: leave --stretch out')
+  }
+  const pitchFile = args.text('pitch-map')
+  const holdPercent = args.number('hold-attacks')
   const schema = methodById(methodId).settings
   const settings: Record<string, number | string> = {}
   for (const pair of args.texts('set')) {
@@ -109,6 +147,10 @@ function recipeFrom(args: Arguments): Recipe {
     methodId,
     settings: settings as SettingValues,
     seed: args.number('seed') ?? 1,
+    ...(formantSemitones !== undefined && { formantSemitones }),
+    ...(mapFile !== undefined && { map: readMapPoints(await readText(mapFile), basename(mapFile)) }),
+    ...(pitchFile !== undefined && { pitchLine: readPitchPoints(await readText(pitchFile), basename(pitchFile)) }),
+    ...(holdPercent !== undefined && { holdPercent }),
   }
 }
 
@@ -173,6 +215,59 @@ async function info(words: readonly string[], out: (line: string) => void, err: 
   )
 }
 
+async function analyseSound(words: readonly string[], out: (line: string) => void, err: (line: string) => void) {
+  const args = readArguments(words, ['sensitivity'], ['json'])
+  const [input] = places(args, ['IN']) as [string]
+  const sensitivity = args.number('sensitivity') ?? 50
+  if (!(sensitivity >= 0 && sensitivity <= 100)) throw new UsageError('--sensitivity takes 0 to 100')
+  const { audio } = await open(input, err)
+  const found = finish(detectAttacks(audio, { sensitivity: sensitivity / 100 }))
+  const attacks = found.map(({ frame, strength }) => ({
+    seconds: Number((frame / audio.sampleRate).toFixed(6)),
+    strength: Number(strength.toFixed(4)),
+  }))
+  if (args.flag('json')) out(JSON.stringify({ attacks }))
+  else {
+    out(`${input}: ${attacks.length} attacks`)
+    for (const { seconds, strength } of attacks) out(`  ${seconds.toFixed(4)} s  ${Math.round(100 * strength)} %`)
+  }
+}
+
+async function writeLayers(words: readonly string[], out: (line: string) => void, err: (line: string) => void) {
+  const args = readArguments(words, ['depth'], [])
+  const [input, folder] = places(args, ['IN', 'OUTDIR']) as [string, string]
+  const depth = args.text('depth') ?? '32f'
+  if (!['16', '24', '32', '32f'].includes(depth)) throw new UsageError('--depth takes 16, 24, 32 or 32f')
+  const { audio, markers } = await open(input, err)
+  const { attacks } = analyse(audio, ['attacks'])
+  const layers = createLayers(
+    audio,
+    (attacks ?? []).map((attack) => attack.frame),
+  )
+  layers.ensure(0, frameCount(audio))
+  try {
+    await mkdir(folder, { recursive: true })
+  } catch (error) {
+    throw new AppError('file/unwritable', { file: folder, why: String((error as NodeJS.ErrnoException).code) }, error)
+  }
+  const base = basename(input).replace(/\.[^.]+$/, '')
+  for (const name of ['sines', 'attacks', 'noise'] as const) {
+    const file = join(folder, `${base}_${name}.wav`)
+    const format = depth as SampleFormat
+    const sink = await partialFile(file)
+    try {
+      sink.write(writeWav(layers[name], { format, markers, dither: format === '16', seed: 1 }))
+      await sink.keep()
+    } catch (error) {
+      await sink.discard()
+      throw error
+    }
+    out(
+      `${file}: ${frameCount(audio)} frames, ${formatName(format)}, peak ${dbText(peakOf(layers[name].channels))} dBFS`,
+    )
+  }
+}
+
 function places(args: Arguments, names: readonly string[]): readonly string[] {
   if (args.places.length !== names.length) {
     throw new UsageError(
@@ -182,11 +277,10 @@ function places(args: Arguments, names: readonly string[]): readonly string[] {
   return args.places
 }
 
-async function open(file: string, err: (line: string) => void): Promise<DecodedFile> {
-  let bytes: Uint8Array
+async function readBytes(file: string): Promise<Uint8Array> {
   try {
     if ((await stat(file)).isDirectory()) throw new AppError('audio/not-audio', { file })
-    bytes = await readFile(file)
+    return await readFile(file)
   } catch (error) {
     if (error instanceof AppError) throw error
     const code = (error as NodeJS.ErrnoException).code
@@ -194,6 +288,12 @@ async function open(file: string, err: (line: string) => void): Promise<DecodedF
       ? new AppError('file/missing', { file })
       : new AppError('audio/unreadable', { file, why: String(code) }, error)
   }
+}
+
+const readText = async (file: string) => new TextDecoder().decode(await readBytes(file))
+
+async function open(file: string, err: (line: string) => void): Promise<DecodedFile> {
+  const bytes = await readBytes(file)
   const decoded = await decodeFile(bytes, basename(file))
   for (const warning of decoded.warnings) err(`zumbet: ${errorText(new AppError(warning.code, warning.details))}`)
   return decoded

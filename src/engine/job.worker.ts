@@ -1,10 +1,11 @@
 import {
   type AudioBlock,
+  analyseTask,
   createLoudnessMeter,
   createOverviewBuilder,
   exportTask,
   frameCount,
-  mapOf,
+  planOf,
   renderTask,
   type Task,
 } from '../core'
@@ -46,25 +47,35 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     const audio = shared(decoded.audio)
     return { decoded: { ...decoded, audio }, facts: await runTask(surveyTask(audio), options) }
   }
+  if (job.kind === 'analyse') return runTask(analyseTask(job.audio, job.needs, job.known), options)
   if (job.kind === 'render') {
-    const survey = createSurvey(mapOf(job.recipe, frameCount(job.audio)).map.outputFrames, job.audio)
-    await runTask(renderTask(job.audio, job.recipe, survey.add), options)
+    const survey = createSurvey(
+      planOf(job.recipe, { frames: frameCount(job.audio), sampleRate: job.audio.sampleRate }, job.analysis?.attacks).map
+        .outputFrames,
+      job.audio,
+    )
+    await runTask(renderTask(job.audio, job.recipe, survey.add, job.analysis), options)
     return survey.finish()
   }
   const parts: BlobPart[] = []
   let loose: Uint8Array<ArrayBuffer>[] = []
   let looseBytes = 0
   const facts = await runTask(
-    exportTask(job.audio, job.order, (bytes) => {
-      loose.push(bytes)
-      looseBytes += bytes.length
-      // blobs may leave the memory, arrays may not
-      if (looseBytes > 2 ** 23) {
-        parts.push(new Blob(loose))
-        loose = []
-        looseBytes = 0
-      }
-    }),
+    exportTask(
+      job.audio,
+      job.order,
+      (bytes) => {
+        loose.push(bytes)
+        looseBytes += bytes.length
+        // blobs may leave the memory, arrays may not
+        if (looseBytes > 2 ** 23) {
+          parts.push(new Blob(loose))
+          loose = []
+          looseBytes = 0
+        }
+      },
+      job.analysis,
+    ),
     options,
   )
   return { blob: new Blob([...parts, ...loose], { type: 'audio/wav' }), facts }

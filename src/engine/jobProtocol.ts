@@ -1,4 +1,14 @@
-import type { AudioBlock, DecodedFile, ExportFacts, ExportOrder, Overview, Progress, Recipe } from '../core'
+import type {
+  Analysis,
+  AnalysisNeed,
+  AudioBlock,
+  DecodedFile,
+  ExportFacts,
+  ExportOrder,
+  Overview,
+  Progress,
+  Recipe,
+} from '../core'
 import type { WireError } from '../host/errorWire'
 
 /** What is known of a sound once it has been read or rendered. */
@@ -13,11 +23,18 @@ export interface SoundFacts {
 
 export type Job =
   | { readonly kind: 'decode'; readonly bytes: ArrayBuffer; readonly file: string }
-  | { readonly kind: 'render'; readonly audio: AudioBlock; readonly recipe: Recipe }
-  | { readonly kind: 'export'; readonly audio: AudioBlock; readonly order: ExportOrder }
+  | {
+      readonly kind: 'analyse'
+      readonly audio: AudioBlock
+      readonly needs: readonly AnalysisNeed[]
+      readonly known: Analysis
+    }
+  | { readonly kind: 'render'; readonly audio: AudioBlock; readonly recipe: Recipe; readonly analysis?: Analysis }
+  | { readonly kind: 'export'; readonly audio: AudioBlock; readonly order: ExportOrder; readonly analysis?: Analysis }
 
 export interface JobResults {
   decode: { readonly decoded: DecodedFile; readonly facts: SoundFacts }
+  analyse: Analysis
   render: SoundFacts
   export: { readonly blob: Blob; readonly facts: ExportFacts }
 }

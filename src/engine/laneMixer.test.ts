@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { asSource, mapOf, renderBlock } from '../core'
+import { asSource, planOf, renderBlock } from '../core'
 import { recipe } from '../core/testing/recipes'
 import { chord, sine } from '../core/testing/signals'
 import { fitTone, rms } from '../core/testing/tone'
@@ -96,7 +96,7 @@ describe('the lane mixer', () => {
   })
 
   it('loops a stretched lane over the mapped length of the same place', () => {
-    const { map } = mapOf(recipe('varispeed', { stretch: 1.4 }), frames)
+    const { map } = planOf(recipe('varispeed', { stretch: 1.4 }), { frames, sampleRate: 48_000 })
     const loop = { start: 9600, end: 19_200 }
     const length = Math.round(map.outputAt(asSource(loop.end))) - Math.round(map.outputAt(asSource(loop.start)))
     const { left } = play(createLaneMixer(source, program({ active: 3, loop }), 9600), 3 * length)

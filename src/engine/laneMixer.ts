@@ -1,4 +1,5 @@
 import {
+  type Analysis,
   type AudioBlock,
   asOutput,
   asSource,
@@ -53,7 +54,8 @@ const CHUNK = 128
  *
  * Pure: no clock, no messages. `read` makes the next frames and says which source frame they start at.
  */
-export function createLaneMixer(source: AudioBlock, first: Program, startSourceFrame: number) {
+export function createLaneMixer(source: AudioBlock, first: Program, startSourceFrame: number, known: Analysis = {}) {
+  let analysis = known
   const { sampleRate } = source
   const frames = frameCount(source)
   const channelCount = source.channels.length
@@ -74,7 +76,7 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
 
   function open(order: LaneOrder): { voice: Voice; map: TimeMap } {
     if (!order.recipe) return { voice: sourceVoice(source), map: sourceMap }
-    const { voice, map } = openRendering(source, order.recipe)
+    const { voice, map } = openRendering(source, order.recipe, analysis)
     return { voice, map }
   }
 
@@ -157,6 +159,10 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
       return ended
     },
     sourceFrame,
+    /** What more has become known of the source; lanes that are opened from now on use it. */
+    setAnalysis(next: Analysis) {
+      analysis = next
+    },
     /** Take over a new program; what is heard follows within a few milliseconds. */
     setProgram(next: Program) {
       const before = orderOf(program)

@@ -1,4 +1,4 @@
-import type { AudioBlock } from '../core'
+import type { Analysis, AudioBlock } from '../core'
 import { fromWire } from '../host/errorWire'
 import type { Program } from './laneMixer'
 import workletUrl from './player.worklet.ts?worker&url'
@@ -76,6 +76,10 @@ export function createPlayback(events: PlaybackEvents) {
       restFrame = frame
       setPlaying(false)
       if (audio) send({ type: 'source', audio })
+    },
+    /** What is known of the source; to be given before a program with lanes that need it. */
+    setAnalysis(analysis: Analysis) {
+      send({ type: 'analysis', analysis })
     },
     setProgram(next: Program) {
       program = next

@@ -1,4 +1,4 @@
-import { type AudioBlock, methods, openRendering, silence } from '../core'
+import { type Analysis, type AudioBlock, methods, openRendering, silence } from '../core'
 import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { createLaneMixer, type LaneMixer, type Program } from './laneMixer'
@@ -16,6 +16,7 @@ const left = new Float32Array(MARK_FRAMES)
 const right = new Float32Array(MARK_FRAMES)
 let ring: Ring | undefined
 let source: AudioBlock | undefined
+let analysis: Analysis = {}
 let program: Program | undefined
 let mixer: LaneMixer | undefined
 let turn = 0
@@ -38,6 +39,10 @@ function handle(message: PlayerMessage) {
   } else if (message.type === 'source') {
     mixer = undefined
     source = message.audio
+    analysis = {}
+  } else if (message.type === 'analysis') {
+    analysis = message.analysis
+    mixer?.setAnalysis(analysis)
   } else if (message.type === 'program') {
     program = message.program
     mixer?.setProgram(program)
@@ -55,7 +60,7 @@ function start(sourceFrame: number) {
   Atomics.store(control, Slot.read, 0)
   Atomics.store(control, Slot.write, 0)
   Atomics.store(control, Slot.closing, 0)
-  mixer = createLaneMixer(source, program, sourceFrame)
+  mixer = createLaneMixer(source, program, sourceFrame, analysis)
   fill()
   Atomics.store(control, Slot.running, 1)
   void pump()

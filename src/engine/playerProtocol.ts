@@ -1,4 +1,4 @@
-import type { AudioBlock } from '../core'
+import type { Analysis, AudioBlock } from '../core'
 import type { WireError } from '../host/errorWire'
 import type { Program } from './laneMixer'
 import type { RingMemory } from './ring'
@@ -7,6 +7,7 @@ import type { RingMemory } from './ring'
 export type PlayerMessage =
   | { readonly type: 'open'; readonly ring: RingMemory }
   | { readonly type: 'source'; readonly audio: AudioBlock }
+  | { readonly type: 'analysis'; readonly analysis: Analysis }
   | { readonly type: 'program'; readonly program: Program }
   | { readonly type: 'play'; readonly sourceFrame: number; readonly turn: number }
   | { readonly type: 'seek'; readonly sourceFrame: number }

@@ -20,6 +20,12 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'setting/unknown': (d) => `There is no setting "${d.name}" here. It has: ${d.known}.`,
   'setting/range': (d) => `The setting "${d.name}" takes ${d.takes}.`,
   'recipe/range': (d) => `The ${d.name} must be between ${d.min} and ${d.max}; ${d.value} is not.`,
+  'map/json': (d) => `${d.file} is no time map: ${d.why}. docs/maps.md shows how one looks.`,
+  'pitch/json': (d) => `${d.file} is no pitch line: ${d.why}. docs/maps.md shows how one looks.`,
+  'map/count': (d) => `A time map takes 2 to ${d.most} points; this one has ${d.count}.`,
+  'map/point': (d) => `Point ${d.point} of the time map does not hold: ${d.why}.`,
+  'pitch/count': (d) => `A pitch line takes 1 to ${d.most} points; this one has ${d.count}.`,
+  'pitch/point': (d) => `Point ${d.point} of the pitch line does not hold: ${d.why}.`,
   'export/too-long': (d) =>
     `The result would take ${(Number(d.bytes) / 2 ** 30).toFixed(1)} GiB; a WAV file ends at 4. Choose 16 bits or a shorter stretch.`,
   'file/missing': (d) => `${d.file} is not there. Check the name and the folder.`,

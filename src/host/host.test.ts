@@ -72,6 +72,9 @@ describe('errorText', () => {
       min: 1,
       max: 2,
       bytes: 5e9,
+      most: 9,
+      count: 1,
+      point: 2,
     }
     for (const code of textCodes) {
       const text = errorText(new AppError(code, details))

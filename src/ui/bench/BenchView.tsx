@@ -1,9 +1,10 @@
-import { LoaderCircle, Redo2, Undo2 } from 'lucide-react'
+import { LoaderCircle, Redo2, RotateCcw, Undo2 } from 'lucide-react'
 import { errorText } from '../../host/errorText'
 import { channelText, countText, kindText, peakText, rateText, timeText } from '../common/formats'
-import { redo, undo } from '../session/edits'
+import { redo, resetTarget, undo } from '../session/edits'
 import { loadAgain } from '../session/listening'
 import { chosenVariant, selectedSource, useSession } from '../session/store'
+import { isPlain } from '../session/target'
 import { Lanes } from './lanes/Lanes'
 import { TargetPanel } from './TargetPanel'
 import { useBenchKeys } from './useBenchKeys'
@@ -43,6 +44,17 @@ export function BenchView() {
           </>
         )}
         <span className="ml-auto flex">
+          {source && (
+            <button
+              type="button"
+              className="plain-button mr-2"
+              disabled={isPlain(source.target)}
+              onClick={() => resetTarget(source.id)}
+              title="Back to the source's own length and pitch"
+            >
+              <RotateCcw size={14} /> As source
+            </button>
+          )}
           <button
             type="button"
             className="plain-button"

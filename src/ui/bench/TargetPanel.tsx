@@ -1,8 +1,7 @@
-import { RotateCcw } from 'lucide-react'
 import type { ReactNode } from 'react'
-import { PITCH_RANGE, STRETCH_RANGE } from '../../core'
+import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, STRETCH_RANGE } from '../../core'
 import { NumberField } from '../fields/NumberField'
-import { resetTarget, setTarget } from '../session/edits'
+import { setTarget } from '../session/edits'
 import type { Source } from '../session/model'
 import {
   bpmOf,
@@ -21,7 +20,6 @@ export function TargetPanel({ source }: { source: Source }) {
   const set = (part: Partial<Source['target']>, gesture?: string) => setTarget(source.id, part, gesture)
   const pitch = pitchParts(target.pitchSemitones)
   const bpm = bpmOf(target)
-  const plain = target.stretch === 1 && target.pitchSemitones === 0
   const sourceSeconds = facts ? facts.frames / facts.sampleRate : 1
 
   return (
@@ -117,7 +115,7 @@ export function TargetPanel({ source }: { source: Source }) {
           </span>
         </Reading>
       </div>
-      <div role="group" aria-label="Pitch" className="flex items-end gap-3.5 border-l border-rule pl-8">
+      <div role="group" aria-label="Pitch" className="flex items-end gap-3 border-l border-rule pl-6">
         <Reading caption="Pitch">
           <NumberField
             label="Semitones"
@@ -153,7 +151,7 @@ export function TargetPanel({ source }: { source: Source }) {
         </Reading>
         <Reading caption="Formants">
           <span className="inline-flex" role="radiogroup" aria-label="Formants">
-            {(['move', 'keep'] as const).map((formants) => (
+            {(['move', 'keep', 'shift'] as const).map((formants) => (
               <button
                 key={formants}
                 type="button"
@@ -161,26 +159,54 @@ export function TargetPanel({ source }: { source: Source }) {
                 aria-checked={target.formants === formants}
                 className={`border-b px-1.5 leading-[20px] first-letter:uppercase ${target.formants === formants ? 'border-tide text-text shadow-[0_1px_0_var(--tide)]' : 'border-edge text-faint hover:text-text'}`}
                 onClick={() => set({ formants })}
-                title={formants === 'move' ? 'Formants move with the pitch' : 'Formants stay where the source has them'}
+                title={FORMANT_WORDS[formants]}
               >
                 {formants}
               </button>
             ))}
           </span>
         </Reading>
+        {target.formants === 'shift' && (
+          <Reading caption="by">
+            <NumberField
+              label="Formant shift"
+              unit="st"
+              signed
+              width="2.4em"
+              value={target.formantSemitones}
+              digits={Number.isInteger(target.formantSemitones) ? 0 : 1}
+              min={FORMANT_RANGE.min}
+              max={FORMANT_RANGE.max}
+              step={1}
+              onChange={(formantSemitones, gesture) => set({ formantSemitones }, gesture)}
+              onReset={() => set({ formantSemitones: 0 })}
+            />
+          </Reading>
+        )}
+        <Reading caption="Hold attacks">
+          <NumberField
+            label="Hold attacks"
+            unit="%"
+            width="2.1em"
+            value={target.holdPercent}
+            digits={0}
+            min={HOLD_RANGE.min}
+            max={HOLD_RANGE.max}
+            step={5}
+            onChange={(holdPercent, gesture) => set({ holdPercent }, gesture)}
+            onReset={() => set({ holdPercent: 0 })}
+          />
+        </Reading>
       </div>
-      <button
-        type="button"
-        className="plain-button -mr-2"
-        disabled={plain}
-        onClick={() => resetTarget(source.id)}
-        title="Back to the source's own length and pitch"
-      >
-        <RotateCcw size={14} /> As source
-      </button>
     </section>
   )
 }
+
+const FORMANT_WORDS = {
+  move: 'Formants move with the pitch',
+  keep: 'Formants stay where the source has them',
+  shift: 'Formants go where you say, whatever the pitch does',
+} as const
 
 function Reading({ caption, children }: { caption: string; children: ReactNode }) {
   return (

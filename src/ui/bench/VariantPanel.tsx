@@ -1,6 +1,5 @@
 import { Copy, Download, Trash2, X } from 'lucide-react'
-import type { ChangeEvent } from 'react'
-import { mapOf, methodById, methods, resultName, type Setting } from '../../core'
+import { methodById, planOf, resultName, type Setting } from '../../core'
 import { LaneBadge } from '../common/LaneBadge'
 import { NumberField } from '../fields/NumberField'
 import { Select } from '../fields/Select'
@@ -9,6 +8,7 @@ import { cancelExport, exportVariant } from '../session/exports'
 import { MAX_VARIANTS, recipeOf, type Source, type Variant } from '../session/model'
 import { setOutlook } from '../session/outlook'
 import { useSession } from '../session/store'
+import { MethodMenu } from './MethodMenu'
 
 const FORMATS = [
   ['16', '16 bit'],
@@ -21,8 +21,11 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
   const method = methodById(variant.methodId)
   const values = variant.settings[variant.methodId] ?? {}
   const recipe = recipeOf(source, variant)
+  const analysis = useSession((state) => state.analyses[source.id])
+  // what the method takes for this material when nothing is set by hand
+  const picked = (analysis && method.pick?.(analysis, source.facts?.sampleRate ?? 48_000)) ?? {}
   const full = source.variants.length >= MAX_VARIANTS
-  const { pitchSemitones } = mapOf(recipe, source.facts?.frames ?? 1)
+  const { pitchSemitones } = planOf(recipe, source.facts ?? { frames: 1, sampleRate: 48_000 })
 
   return (
     <section
@@ -32,11 +35,13 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
       <div className="min-w-0">
         <div className="flex items-center gap-2.5">
           <LaneBadge letter={variant.letter} />
-          <MethodSelect
-            label={`Method of variant ${variant.letter}`}
+          <MethodMenu
+            label={`Method of variant ${variant.letter}: ${method.label}`}
             value={variant.methodId}
             onChange={(methodId) => setMethod(source, variant, methodId)}
-          />
+          >
+            <span className="wide text-[15px]">{method.label}</span>
+          </MethodMenu>
           <span className="caption min-w-0 flex-1 truncate" title={method.use}>
             {method.use}
           </span>
@@ -59,11 +64,12 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
               key={`${variant.id} ${variant.methodId} ${name}`}
               name={name}
               setting={setting}
-              value={values[name] ?? setting.default}
+              picked={picked[name]}
+              value={values[name] ?? picked[name] ?? setting.default}
               onChange={(value, gesture) => setSetting(source, variant, name, value, gesture)}
             />
           ))}
-          {method.family === 'granular' && (
+          {method.seeded && (
             <span className="flex flex-col gap-0.5">
               <span className="caption">Seed</span>
               <NumberField
@@ -95,14 +101,26 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
 function SettingControl(props: {
   name: string
   setting: Setting
+  /** what the material asks for; then that is what the setting rests at */
+  picked: number | string | undefined
   value: number | string
   onChange: (value: number | string | undefined, gesture?: string) => void
 }) {
-  const { name, setting, value, onChange } = props
-  const changed = value !== setting.default
+  const { name, setting, picked, value, onChange } = props
+  const changed = value !== (picked ?? setting.default)
   return (
-    <span className="flex flex-col gap-0.5" title={setting.trades}>
-      <span className={`caption ${changed ? '!text-text' : ''}`}>{setting.label}</span>
+    <span
+      className="flex flex-col gap-0.5"
+      title={
+        picked === undefined
+          ? setting.trades
+          : `${setting.trades} Picked for this sound; a double click goes back to that.`
+      }
+    >
+      <span className={`caption ${changed ? '!text-text' : ''}`}>
+        {setting.label}
+        {picked !== undefined && !changed && ' · by the sound'}
+      </span>
       {setting.type === 'number' ? (
         <NumberField
           label={setting.label}
@@ -187,62 +205,5 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
         </>
       )}
     </div>
-  )
-}
-
-const FAMILY_NAMES = {
-  transient: 'Transient',
-  tonal: 'Tonal',
-  granular: 'Granular',
-  layered: 'Layered',
-  speed: 'Speed',
-} as const
-
-export function MethodSelect(props: {
-  label: string
-  value: string
-  onChange: (methodId: string) => void
-  placeholder?: string
-  disabled?: boolean
-}) {
-  const families = [...new Set(methods.map((method) => method.family))]
-  const options = (
-    <>
-      {props.placeholder && (
-        <option value="" disabled>
-          {props.placeholder}
-        </option>
-      )}
-      {families.map((family) => (
-        <optgroup key={family} label={FAMILY_NAMES[family]}>
-          {methods
-            .filter((method) => method.family === family)
-            .map((method) => (
-              <option key={method.id} value={method.id}>
-                {method.label}
-              </option>
-            ))}
-        </optgroup>
-      ))}
-    </>
-  )
-  const onChange = (event: ChangeEvent<HTMLSelectElement>) => props.onChange(event.target.value)
-  if (props.placeholder) {
-    return (
-      <select
-        aria-label={props.label}
-        className="bare-select plain-button"
-        disabled={props.disabled}
-        value={props.value}
-        onChange={onChange}
-      >
-        {options}
-      </select>
-    )
-  }
-  return (
-    <Select aria-label={props.label} className="wide text-[15px]" value={props.value} onChange={onChange}>
-      {options}
-    </Select>
   )
 }

@@ -1,4 +1,5 @@
 import { resultName, type SampleFormat } from '../../core'
+import { analysisOf } from './analyses'
 import { pool } from './engine'
 import { heardSound } from './listening'
 import { recipeOf, type Source, type Variant } from './model'
@@ -21,9 +22,15 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
   show(0)
   try {
     const { decoded } = sound
+    const analysis = await analysisOf(source.id, decoded.audio, recipe)
     const sourceBits = decoded.depth?.float ? undefined : decoded.depth?.bits
     const { blob, facts } = await pool.run<'export'>(
-      { kind: 'export', audio: decoded.audio, order: { recipe, format, markers: decoded.markers, sourceBits } },
+      {
+        kind: 'export',
+        audio: decoded.audio,
+        order: { recipe, format, markers: decoded.markers, sourceBits },
+        analysis,
+      },
       { signal: stop.signal, rank: 0, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
     )
     download(blob, name)

@@ -1,4 +1,6 @@
+import type { Analysis } from '../../core'
 import { createPlayback, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../engine'
+import { isKnown, syncAnalysis } from './analyses'
 import type { LoadedSound } from './audioShelf'
 import { pool, shelf } from './engine'
 import { rememberFacts, setLoad } from './loading'
@@ -38,6 +40,7 @@ export function syncListening(state: State, onReady: () => void) {
   const source = selectedSource(state)
   if (source?.id !== heard?.id) {
     heard = undefined
+    sentAnalysis = undefined
     playback.setSource(undefined)
     if (source && state.loads[source.id]?.status !== 'failed') void listenTo(source, onReady)
   }
@@ -68,6 +71,7 @@ export function loadAgain(source: Source) {
 }
 
 let sentProgram = ''
+let sentAnalysis: Analysis | undefined
 
 function syncProgram(state: State) {
   const source = selectedSource(state)
@@ -75,14 +79,23 @@ function syncProgram(state: State) {
     sentProgram = ''
     return
   }
+  const needed = source.variants.map((variant) => recipeOf(source, variant))
+  syncAnalysis(source.id, heard.sound.decoded.audio, needed)
+  const analysis = state.analyses[source.id]
+  if (analysis && analysis !== sentAnalysis) playback.setAnalysis(analysis)
+  sentAnalysis = analysis
   const gains = laneGains(state, source)
   const lane = activeLane(state, source)
+  const variantIndex = source.variants.findIndex((variant) => variant.id === lane)
+  const recipe = needed[variantIndex]
+  // until what a lane needs is known, the reference is heard in its place
+  const active = recipe && isKnown(state, source.id, recipe) ? 1 + variantIndex : 0
   const program: Program = {
     lanes: [
       { recipe: undefined, gain: gains[0] as number },
-      ...source.variants.map((variant, i) => ({ recipe: recipeOf(source, variant), gain: gains[i + 1] as number })),
+      ...needed.map((recipe, i) => ({ recipe, gain: gains[i + 1] as number })),
     ],
-    active: 1 + source.variants.findIndex((variant) => variant.id === lane),
+    active,
     loop: state.outlook.looping ? (source.selection ?? { start: 0, end: heard.sound.facts.frames }) : undefined,
   }
   const text = `${source.id} ${JSON.stringify(program)}`

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { firstMethods, PITCH_RANGE, type Recipe, STRETCH_RANGE } from '../../core'
+import { FORMANT_RANGE, firstMethods, HOLD_RANGE, PITCH_RANGE, type Recipe, STRETCH_RANGE } from '../../core'
 
 /** All that is kept of a session: plain data, checked when it is read back. */
 
@@ -35,7 +35,11 @@ const sourceSchema = z.object({
   target: z.object({
     stretch: z.number().min(STRETCH_RANGE.min).max(STRETCH_RANGE.max),
     pitchSemitones: z.number().min(PITCH_RANGE.min).max(PITCH_RANGE.max),
-    formants: z.enum(['move', 'keep']),
+    formants: z.enum(['move', 'keep', 'shift']),
+    /** for `shift` */
+    formantSemitones: z.number().min(FORMANT_RANGE.min).max(FORMANT_RANGE.max).default(0),
+    /** how far attacks pass at their natural speed, % */
+    holdPercent: z.number().min(HOLD_RANGE.min).max(HOLD_RANGE.max).default(0),
     /** typed by hand; 0 = not known */
     sourceBpm: z.number().nonnegative(),
   }),
@@ -90,7 +94,14 @@ const demoShelf: readonly { id: string; name: string; file: string; target?: Par
   { id: 'chain-rattle', name: 'Chain rattle', file: 'chain-rattle_100.wav' },
 ]
 
-export const PLAIN_TARGET: Target = { stretch: 1, pitchSemitones: 0, formants: 'move', sourceBpm: 0 }
+export const PLAIN_TARGET: Target = {
+  stretch: 1,
+  pitchSemitones: 0,
+  formants: 'move',
+  formantSemitones: 0,
+  holdPercent: 0,
+  sourceBpm: 0,
+}
 
 export function newSource(
   input: Pick<Source, 'id' | 'name' | 'file' | 'origin'> & { target?: Partial<Target> },
@@ -138,6 +149,8 @@ export function recipeOf(source: Source, variant: Variant): Recipe {
     stretch: source.target.stretch,
     pitchSemitones: source.target.pitchSemitones,
     formants: source.target.formants,
+    ...(source.target.formants === 'shift' && { formantSemitones: source.target.formantSemitones }),
+    ...(source.target.holdPercent > 0 && { holdPercent: source.target.holdPercent }),
     methodId: variant.methodId,
     settings: variant.settings[variant.methodId] ?? {},
     seed: variant.seed,

@@ -1,4 +1,5 @@
-import { mapOf } from '../../core'
+import { planOf } from '../../core'
+import { isKnown } from './analyses'
 import { pool } from './engine'
 import { heardSound } from './listening'
 import { recipeOf, type Source, type Variant } from './model'
@@ -19,7 +20,10 @@ export function syncRenders(state: State) {
   const source = selectedSource(state)
   const wanted = new Map<string, string>()
   if (source && heardSound(source.id)) {
-    for (const variant of source.variants) wanted.set(variant.id, JSON.stringify(recipeOf(source, variant)))
+    for (const variant of source.variants) {
+      const recipe = recipeOf(source, variant)
+      if (isKnown(state, source.id, recipe)) wanted.set(variant.id, JSON.stringify(recipe))
+    }
   }
   for (const [id, job] of renderJobs) {
     if (wanted.get(id) !== job.key) {
@@ -41,7 +45,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
   renderJobs.get(variantId)?.stop.abort()
   const recipe = recipeOf(source, variant)
   const { audio } = sound.decoded
-  const { map, stretch } = mapOf(recipe, sound.facts.frames)
+  const { map, stretch } = planOf(recipe, { frames: sound.facts.frames, sampleRate: audio.sampleRate })
   if (!asked && map.outputFrames > RENDER_UNASKED_SECONDS * audio.sampleRate) {
     setRender(variantId, { key, status: 'held', progress: 0 })
     return
@@ -54,7 +58,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
     const current = () => renderJobs.get(variantId) === job
     try {
       const facts = await pool.run<'render'>(
-        { kind: 'render', audio, recipe },
+        { kind: 'render', audio, recipe, analysis: getState().analyses[source.id] ?? {} },
         {
           signal: job.stop.signal,
           rank: activeLane(getState(), source) === variantId ? 2 : 3,

@@ -56,12 +56,13 @@ function follow(state: State, before: State | undefined) {
     !changed &&
     state.outlook === before?.outlook &&
     state.renders === before?.renders &&
-    state.loads === before?.loads
+    state.loads === before?.loads &&
+    state.analyses === before?.analyses
   )
     return
   syncListening(state, () => {
     syncListening(getState(), () => {})
     syncRenders(getState())
   })
-  if (changed || elsewhere) syncRenders(state)
+  if (changed || elsewhere || state.analyses !== before?.analyses) syncRenders(state)
 }

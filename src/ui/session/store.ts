@@ -1,5 +1,6 @@
 import { useStore } from 'zustand'
 import { createStore } from 'zustand/vanilla'
+import type { Analysis } from '../../core'
 import type { SoundFacts } from '../../engine'
 import { type History, startHistory } from './history'
 import { firstOutlook, type Outlook, REFERENCE, type Session, type Source, type Variant } from './model'
@@ -47,6 +48,8 @@ export interface State {
   readonly history: History<Session>
   readonly outlook: Outlook
   readonly loads: Readonly<Record<string, LoadState>>
+  /** by source: what has been found out about its sound so far */
+  readonly analyses: Readonly<Record<string, Analysis>>
   readonly renders: Readonly<Record<string, RenderState>>
   readonly exports: Readonly<Record<string, ExportState>>
   /** files being read in */
@@ -60,6 +63,7 @@ export const store = createStore<State>(() => ({
   history: startHistory<Session>({ version: 1, sources: [] }),
   outlook: firstOutlook('ink'),
   loads: {},
+  analyses: {},
   renders: {},
   exports: {},
   arrivals: [],

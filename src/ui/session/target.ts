@@ -35,3 +35,10 @@ export function pitchParts(pitchSemitones: number): { semitones: number; cents: 
 export function pitchFromParts(semitones: number, cents: number): number {
   return clampPitch(semitones + cents / 100)
 }
+
+/** Whether nothing is wanted that the source is not already. */
+export const isPlain = (target: Target) =>
+  target.stretch === 1 &&
+  target.pitchSemitones === 0 &&
+  target.holdPercent === 0 &&
+  (target.formants !== 'shift' || target.formantSemitones === 0)

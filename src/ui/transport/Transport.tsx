@@ -1,6 +1,6 @@
 import { Moon, Play, Repeat, Square, Sun, X } from 'lucide-react'
 import { useEffect, useRef } from 'react'
-import { asSource, mapOf } from '../../core'
+import { asSource, planOf } from '../../core'
 import { timeText } from '../common/formats'
 import { LaneBadge } from '../common/LaneBadge'
 import { NumberField } from '../fields/NumberField'
@@ -95,7 +95,7 @@ function Clock({ source, active }: { source: Source | undefined; active: string 
   useEffect(() => {
     const rate = source?.facts?.sampleRate ?? 48_000
     const variant = source?.variants.find((v) => v.id === active)
-    const map = source?.facts && variant ? mapOf(recipeOf(source, variant), source.facts.frames).map : undefined
+    const map = source?.facts && variant ? planOf(recipeOf(source, variant), source.facts).map : undefined
     let handle = 0
     const write = () => {
       const frame = playback.playing ? playback.sourceFrame() : place

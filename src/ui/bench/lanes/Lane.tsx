@@ -1,6 +1,6 @@
 import { X } from 'lucide-react'
 import { memo, useEffect, useRef } from 'react'
-import { amplitudeToDb, mapOf, methodById } from '../../../core'
+import { amplitudeToDb, methodById, planOf } from '../../../core'
 import { countText, dbText, peakText, timeText } from '../../common/formats'
 import { LaneBadge, laneColour } from '../../common/LaneBadge'
 import { hearLane } from '../../session/listening'
@@ -33,7 +33,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const recipe = variant && recipeOf(source, variant)
   const fresh = !variant || (render?.status === 'done' && render.key === JSON.stringify(recipe))
   const sampleRate = source.facts?.sampleRate ?? 48_000
-  const planned = recipe && source.facts ? mapOf(recipe, source.facts.frames) : undefined
+  const planned = recipe && source.facts ? planOf(recipe, source.facts) : undefined
   const stretch = variant ? (fresh ? (planned?.stretch ?? 1) : (render?.factsStretch ?? 1)) : 1
   const outputFrames = planned?.map.outputFrames ?? source.facts?.frames
 

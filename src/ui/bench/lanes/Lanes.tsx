@@ -5,7 +5,7 @@ import { laneGains, playback, seek } from '../../session/listening'
 import { MAX_VARIANTS, type Source } from '../../session/model'
 import { setOutlook } from '../../session/outlook'
 import { activeLane, store, useSession } from '../../session/store'
-import { MethodSelect } from '../VariantPanel'
+import { MethodMenu } from '../MethodMenu'
 import { selectionPx } from './draw'
 import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
 import { type Gesture, IDLE, move, press, rangeOf } from './gesture'
@@ -93,13 +93,13 @@ export function Lanes({ source }: { source: Source }) {
     <section ref={box} aria-label="Lanes" className="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-well">
       <div className="sticky top-0 z-30 flex border-b border-rule bg-ground" style={{ height: RULER_PX }}>
         <div className="flex w-[208px] shrink-0 items-center border-r border-rule px-2">
-          <MethodSelect
+          <MethodMenu
             label="Add a variant"
-            placeholder={count > MAX_VARIANTS ? 'Nine variants: full' : '+ Add variant'}
             disabled={count > MAX_VARIANTS}
-            value=""
             onChange={(methodId) => addVariant(source, methodId)}
-          />
+          >
+            {count > MAX_VARIANTS ? 'Nine variants: full' : '+ Add variant'}
+          </MethodMenu>
         </div>
         <Ruler view={view} widthPx={laneWidth} sampleRate={sampleRate} />
       </div>

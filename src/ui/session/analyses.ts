@@ -1,0 +1,45 @@
+import { type Analysis, type AnalysisNeed, type AudioBlock, needsOf, type Recipe } from '../../core'
+import { pool } from './engine'
+import { tell } from './notices'
+import { type State, store } from './store'
+
+/** What is found out about a sound before methods that need it can render: in the background, once for each source. */
+
+const { getState, setState } = store
+const running = new Map<string, Promise<Analysis>>()
+
+const missing = (analysis: Analysis, needs: readonly AnalysisNeed[]) => needs.filter((need) => !analysis[need])
+
+/** Whether all that a recipe needs of its source is there. */
+export function isKnown(state: State, sourceId: string, recipe: Recipe): boolean {
+  return missing(state.analyses[sourceId] ?? {}, needsOf(recipe)).length === 0
+}
+
+/** Begin to find out what these recipes need and nobody has found out yet; one job at a time for each source. */
+export function syncAnalysis(sourceId: string, audio: AudioBlock, recipes: readonly Recipe[]) {
+  const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
+  const lacking = missing(getState().analyses[sourceId] ?? {}, needs)
+  if (lacking.length > 0 && !running.has(sourceId)) void find(sourceId, audio, lacking).catch(tell)
+}
+
+/** The analysis of a source, with all that a recipe needs. */
+export async function analysisOf(sourceId: string, audio: AudioBlock, recipe: Recipe): Promise<Analysis> {
+  for (;;) {
+    const known = getState().analyses[sourceId] ?? {}
+    const lacking = missing(known, needsOf(recipe))
+    if (lacking.length === 0) return known
+    await (running.get(sourceId) ?? find(sourceId, audio, lacking))
+  }
+}
+
+function find(sourceId: string, audio: AudioBlock, needs: readonly AnalysisNeed[]): Promise<Analysis> {
+  const known = getState().analyses[sourceId] ?? {}
+  const finding = pool.run<'analyse'>({ kind: 'analyse', audio, needs, known }, { rank: 1 })
+  running.set(sourceId, finding)
+  return finding
+    .finally(() => running.delete(sourceId))
+    .then((analysis) => {
+      setState((state) => ({ analyses: { ...state.analyses, [sourceId]: analysis } }))
+      return analysis
+    })
+}
