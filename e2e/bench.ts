@@ -28,14 +28,18 @@ export async function openBench(page: Page, source?: string) {
 }
 
 export async function choose(page: Page, source: string) {
-  await page.getByRole('list', { name: 'Sources' }).getByRole('button', { name: source }).first().click()
+  await page
+    .getByRole('list', { name: 'Sources' })
+    .getByRole('button', { name: new RegExp(`^${source}`) })
+    .first()
+    .click()
   await expect(page.getByRole('main').getByRole('heading', { name: source, exact: true })).toBeVisible()
   await expect(page.getByRole('button', { name: 'Play' })).toBeEnabled()
 }
 
 export async function drawn(page: Page) {
   await expect(page.getByRole('button', { name: 'Play' }).or(page.getByRole('button', { name: 'Stop' }))).toBeEnabled()
-  // renders begin a moment after what asked for them
+  // renders begin a moment after what asked for them, and after what they need to know of the sound
   await page.waitForTimeout(250)
   await expect(page.getByRole('progressbar', { name: /^Rendering/ })).toHaveCount(0, { timeout: 60_000 })
 }

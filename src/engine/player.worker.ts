@@ -8,7 +8,7 @@ import { fillOf, MARK_FRAMES, openRing, type Ring, Slot, writeBlock } from './ri
 /**
  * Renders ahead of the worklet: enough that a busy machine does not run dry, little enough that a change is heard soon.
  */
-const AHEAD_SECONDS = 0.08
+const AHEAD_SECONDS = 0.095
 const STOP_FADE_BLOCKS = 2
 const WARM_UP_PAUSE_MS = 1200
 
@@ -145,10 +145,10 @@ function nextTurn(): Promise<void> {
  */
 async function warmUp() {
   const random = createRandom(1)
-  const channels = silence(2, 24_000)
+  const channels = silence(2, 12_000)
   for (const channel of channels) for (let i = 0; i < channel.length; i++) channel[i] = 0.2 * (random() - 0.5)
   const noise = { sampleRate: 48_000, channels }
-  const out = silence(2, 512)
+  const out = silence(2, 1024)
   for (const method of methods) {
     for (const pitchSemitones of [0, 3]) {
       const { voice, map } = openRendering(noise, {
@@ -160,7 +160,7 @@ async function warmUp() {
         settings: {},
         seed: 1,
       })
-      for (let frame = 0; frame + 512 < map.outputFrames; frame += 512) {
+      for (let frame = 0; frame + 1024 < map.outputFrames; frame += 1024) {
         if (mixer) return
         voice.read(frame, out)
         await new Promise<void>((resolve) => setTimeout(resolve, 0))

@@ -420,7 +420,8 @@ const drumsOverChords: IdealItem = {
     for (const [n, midi] of [45, 57, 64, 69].entries()) {
       const hz = noteHz(midi) * r
       organ(to, playing.seed, 0.05 * s, 4.85 * s, 0.4 * (n - 1.5), 0.07, hz, 0.02 * s)
-      if (n === 0) for (const k of [1, 4]) partials.push({ hz: k * hz, from: 0.5 * s, to: 4.5 * s })
+      // above where the kick sweeps and the snare rings
+      if (n === 0) for (const k of [4, 7]) partials.push({ hz: k * hz, from: 0.5 * s, to: 4.5 * s })
     }
     return { attacks: [0.05 * s, ...playLoop(to, 0.25 * beat, beat, playing)], audio: done(to), partials }
   },

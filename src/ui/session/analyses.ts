@@ -34,10 +34,21 @@ export async function analysisOf(sourceId: string, audio: AudioBlock, recipe: Re
 
 function find(sourceId: string, audio: AudioBlock, needs: readonly AnalysisNeed[]): Promise<Analysis> {
   const known = getState().analyses[sourceId] ?? {}
-  const finding = pool.run<'analyse'>({ kind: 'analyse', audio, needs, known }, { rank: 1 })
+  const show = (progress: number | undefined) =>
+    setState(({ analysing: { [sourceId]: _, ...others } }) => ({
+      analysing: progress === undefined ? others : { ...others, [sourceId]: progress },
+    }))
+  show(0)
+  const finding = pool.run<'analyse'>(
+    { kind: 'analyse', audio, needs, known },
+    { rank: 1, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
+  )
   running.set(sourceId, finding)
   return finding
-    .finally(() => running.delete(sourceId))
+    .finally(() => {
+      running.delete(sourceId)
+      show(undefined)
+    })
     .then((analysis) => {
       setState((state) => ({ analyses: { ...state.analyses, [sourceId]: analysis } }))
       return analysis

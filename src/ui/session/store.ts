@@ -50,6 +50,8 @@ export interface State {
   readonly loads: Readonly<Record<string, LoadState>>
   /** by source: what has been found out about its sound so far */
   readonly analyses: Readonly<Record<string, Analysis>>
+  /** by source: how far the analysis that is running has come, 0–1 */
+  readonly analysing: Readonly<Record<string, number>>
   readonly renders: Readonly<Record<string, RenderState>>
   readonly exports: Readonly<Record<string, ExportState>>
   /** files being read in */
@@ -64,6 +66,7 @@ export const store = createStore<State>(() => ({
   outlook: firstOutlook('ink'),
   loads: {},
   analyses: {},
+  analysing: {},
   renders: {},
   exports: {},
   arrivals: [],

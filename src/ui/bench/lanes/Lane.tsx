@@ -3,6 +3,7 @@ import { memo, useEffect, useRef } from 'react'
 import { amplitudeToDb, methodById, planOf } from '../../../core'
 import { countText, dbText, peakText, timeText } from '../../common/formats'
 import { LaneBadge, laneColour } from '../../common/LaneBadge'
+import { isKnown } from '../../session/analyses'
 import { hearLane } from '../../session/listening'
 import { recipeOf, type Source, type Variant } from '../../session/model'
 import { cancelRender, renderNow } from '../../session/renders'
@@ -134,6 +135,25 @@ function RenderNote({
   variant: Variant
   render: RenderState | undefined
 }) {
+  const analysing = useSession((state) =>
+    isKnown(state, source.id, recipeOf(source, variant)) ? undefined : state.analysing[source.id],
+  )
+  if (analysing !== undefined) {
+    return (
+      <div
+        className="absolute top-1.5 right-2 z-20 flex items-center gap-2 rounded-[4px] border border-rule bg-deck px-2.5 py-1 text-[12px]"
+        role="status"
+      >
+        Finding attacks
+        <progress
+          aria-label={`Rendering variant ${variant.letter}: finding attacks`}
+          className="h-1.5 w-[90px]"
+          max={1}
+          value={analysing}
+        />
+      </div>
+    )
+  }
   if (!render || render.status === 'done') return null
   const again = (
     <button
