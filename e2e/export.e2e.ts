@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { cents, fitTone } from '../src/core/testing/tone'
-import { choose, drawn, expect, exportNow, openBench, test, truth, type } from './bench'
+import { choose, drawn, expect, exportNow, openBench, pickMethod, test, truth, type } from './bench'
 
 for (const [letter, method, format, depth] of [
   ['A', 'wsola', 'WAV 16 bit', '16'],
@@ -38,6 +38,35 @@ for (const [letter, method, format, depth] of [
     expect(file.audio.channels[0]).toHaveLength(Math.round(213_333 * 1.2))
   })
 }
+
+test("methods that learn from the sound first write the same bytes in the browser's worker and in Node", async ({
+  page,
+}) => {
+  await openBench(page, "Guide's line")
+  await type(page.getByRole('spinbutton', { name: 'Length in seconds' }), '6')
+  await type(page.getByRole('spinbutton', { name: 'Semitones' }), '2')
+  await page.getByRole('radio', { name: 'shift' }).click()
+  await type(page.getByRole('spinbutton', { name: 'Formant shift' }), '-1')
+  await type(page.getByRole('spinbutton', { name: 'Hold attacks' }), '60')
+  const folder = mkdtempSync(join(tmpdir(), 'zumbet-e2e-'))
+  for (const [label, id] of [
+    ['Attack splice', 'splice'],
+    ['Pitch cycle', 'cycle'],
+    ['Spectral drift', 'drift'],
+    ['Three-layer', 'layered'],
+  ] as const) {
+    await pickMethod(page, 'Method of variant', label)
+    const file = await exportNow(page, 'A', 'WAV 24 bit')
+    expect(file.audio.channels[0]).toHaveLength(6 * 48_000)
+    const out = join(folder, `${id}.wav`)
+    const source = truth().sounds.find((sound) => sound.id === 'guide-line')
+    const stretch = String((6 * 48_000) / Math.round((source?.seconds as number) * 48_000))
+    const words = ['render', 'public/demo/guide-line-take-3.wav', out, '--method', id, '--stretch', stretch]
+    const pitch = ['--semitones', '2', '--formants', 'shift', '--formant-semitones', '-1', '--hold-attacks', '60']
+    execFileSync(process.execPath, ['bin/zumbet.mjs', ...words, ...pitch, '--depth', '24'])
+    expect(file.bytes.equals(readFileSync(out)), id).toBe(true)
+  }
+})
 
 test('an exported tune has the length and the pitch that were asked for', async ({ page }) => {
   await openBench(page, 'Foghorn and whistle')

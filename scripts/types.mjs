@@ -8,6 +8,7 @@ const projects = [
   'src/engine/tsconfig.worklet.json',
   'tsconfig.json',
   'tsconfig.e2e.json',
+  'src/tsconfig.tests.json',
 ]
 let failed = 0
 for (const project of projects) {

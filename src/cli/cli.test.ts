@@ -1,11 +1,11 @@
 import { execFileSync, spawnSync } from 'node:child_process'
-import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { methods, readWav, renderBlock, writeWav } from '../core'
 import { recipe } from '../core/testing/recipes'
-import { chord, noise } from '../core/testing/signals'
+import { chord, clicks, noise } from '../core/testing/signals'
 import { readArguments, UsageError } from './args'
 
 let folder: string
@@ -54,6 +54,61 @@ describe('zumbet render', () => {
     )
     expect(back.audio.channels).toEqual(ideal.channels)
     expect(back.depth).toEqual({ bits: 32, float: true })
+  })
+
+  it('follows a map and a pitch line from files, and says what is wrong with ones that do not hold', () => {
+    const map = place('map.json')
+    const line = place('line.json')
+    writeFileSync(
+      map,
+      JSON.stringify({
+        points: [
+          { source: 0, output: 0 },
+          { source: 0.1, output: 0.3, curve: 'linear' },
+          { source: 0.2, output: 0.5 },
+        ],
+      }),
+    )
+    writeFileSync(
+      line,
+      JSON.stringify({
+        points: [
+          { output: 0, semitones: 0 },
+          { output: 0.5, semitones: 5 },
+        ],
+      }),
+    )
+    const run = zumbet(
+      'render',
+      place('in.wav'),
+      place('m.wav'),
+      '--method',
+      'vocoder',
+      '--map',
+      map,
+      '--pitch-map',
+      line,
+    )
+    expect(run).toMatchObject({ status: 0, stderr: '' })
+    expect(readWav(readFileSync(place('m.wav')), 'm.wav').audio.channels[0]).toHaveLength(
+      Math.round(0.5 * source.sampleRate),
+    )
+    for (const [text, why] of [
+      ['{', 'not JSON'],
+      ['{"points":[{"source":0}]}', 'point 1 needs'],
+      ['{"points":[{"source":0,"output":0},{"source":99,"output":1}]}', 'Point 2'],
+      ['[]', '2 to'],
+    ] as const) {
+      writeFileSync(map, text)
+      const bad = zumbet('render', place('in.wav'), place('bad.wav'), '--method', 'grain', '--map', map)
+      expect(bad.status).toBe(1)
+      expect(bad.stderr).toContain(why)
+      expect(bad.stderr.trim().split('\n')).toHaveLength(1)
+      expect(existsSync(place('bad.wav'))).toBe(false)
+    }
+    expect(
+      zumbet('render', place('in.wav'), place('x.wav'), '--method', 'grain', '--map', map, '--stretch', '2').status,
+    ).toBe(2)
   })
 
   it('takes settings, and depth from the source where none is said', () => {
@@ -165,5 +220,38 @@ describe('readArguments', () => {
     expect(args.places).toEqual(['in', '--odd.wav'])
     expect(args.flag('json')).toBe(false)
     expect(() => readArguments(['--json=1'], [], ['json'])).toThrow(UsageError)
+  })
+})
+describe('zumbet analyse and layers', () => {
+  it('tells where the attacks are', () => {
+    const at = [0.2, 0.45, 0.9]
+    writeFileSync(place('hits.wav'), writeWav(clicks({ at, seconds: 1.2 }), { format: '24' }))
+    const run = zumbet('analyse', place('hits.wav'), '--json')
+    expect(run).toMatchObject({ status: 0, stderr: '' })
+    const { attacks } = JSON.parse(run.stdout)
+    expect(attacks).toHaveLength(3)
+    attacks.forEach((attack: { seconds: number; strength: number }, i: number) => {
+      expect(Math.abs(attack.seconds - (at[i] as number))).toBeLessThan(0.001)
+      expect(attack.strength).toBeGreaterThan(0)
+      expect(attack.strength).toBeLessThanOrEqual(1)
+    })
+    expect(zumbet('analyse', place('nothing.wav')).status).toBe(1)
+    expect(zumbet('analyse', place('hits.wav'), '--sensitivity', '200').status).toBe(2)
+  })
+
+  it('writes three layers that add up to the sound', () => {
+    const run = zumbet('layers', place('in.wav'), place('layers'))
+    expect(run).toMatchObject({ status: 0, stderr: '' })
+    const parts = ['sines', 'attacks', 'noise'].map(
+      (name) => readWav(readFileSync(join(place('layers'), `in_${name}.wav`)), name).audio.channels,
+    )
+    source.channels.forEach((channel, c) => {
+      let apart = 0
+      channel.forEach((value, i) => {
+        const sum = parts.reduce((total, part) => total + (part[c]?.[i] as number), 0)
+        apart = Math.max(apart, Math.abs(sum - value))
+      })
+      expect(apart).toBeLessThan(1e-5)
+    })
   })
 })

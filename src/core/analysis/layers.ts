@@ -23,7 +23,7 @@ const SINE_WINDOW_SECONDS = 0.17
 const ATTACK_WINDOW_SECONDS = 0.0107
 const OVERLAP = 4
 /** columns before and behind over which a partial has to last, in the long and in the short windows */
-const LONG_REACH = 3
+const LONG_REACH = 5
 const SHORT_REACH = 9
 const SHORT_STRIDE = 4
 /** a partial is narrower than this, in the long windows; an attack is wider, in the short ones */
@@ -68,6 +68,7 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
       stride: 1,
       bandBins: (length) => Math.max(2, Math.round((BAND_HZ * length) / sampleRate)),
       share: (along, across) => ramp(along / (along + across + 1e-12), SINE_EDGES),
+      bridge: 2,
     }),
   )
   const shortLength = nearestPowerOfTwo(ATTACK_WINDOW_SECONDS * sampleRate, 32)
@@ -177,6 +178,11 @@ interface MaskShape {
   bandBins(length: number): number
   /** what of a bin is kept, 0–1, by its median along time and across frequency */
   share(along: number, across: number): number
+  /**
+   * Columns up to which a gap in what is kept is bridged: a partial that is there before and behind a hit is there under it
+   * too. What is kept of it there is no more than its median along time: what the hit adds stays out.
+   */
+  readonly bridge?: number
   /** called before a span of input is looked at */
   prepare?(from: number, to: number): void
 }
@@ -196,10 +202,15 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const nothing = new Float64Array(length + 2)
   const shaped = input.map(() => new Float64Array(length + 2))
   const shares = new Float64Array(bins + 1)
-  const kept = 2 * reach * stride + 2
+  const bridge = shape.bridge ?? 0
+  const kept = 2 * (reach * stride + 2 * bridge) + 2
   const columns = Array.from({ length: kept }, () => ({
     index: Number.NaN,
     magnitudes: new Float64Array(bins + 1),
+    /** what of each bin is kept before bridging, and its median along time; NaN until asked for */
+    sharesOf: Number.NaN,
+    shares: new Float64Array(bins + 1),
+    along: new Float64Array(bins + 1),
     spectra: input.map(() => new Float64Array(length + 2)),
   }))
   const across = new Float64Array(bins + 1)
@@ -210,6 +221,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     const column = columns[((k % kept) + kept) % kept] as (typeof columns)[number]
     if (column.index === k) return column
     column.index = k
+    column.sharesOf = Number.NaN
     const start = k * hop - bins
     shape.prepare?.(start, start + length)
     column.magnitudes.fill(0)
@@ -234,6 +246,21 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     return column
   }
 
+  function sharesAt(k: number) {
+    const column = columnAt(k)
+    if (column.sharesOf === k) return column
+    column.sharesOf = k
+    slidingMedianInto(across, column.magnitudes, bandReach)
+    const around = Array.from({ length: 2 * reach + 1 }, (_, n) => columnAt(k + (n - reach) * stride).magnitudes)
+    for (let b = 0; b <= bins; b++) {
+      for (let n = 0; n < around.length; n++) scratch[n] = around[n]?.[b] as number
+      const along = medianOf(scratch, around.length)
+      column.along[b] = along
+      column.shares[b] = shape.share(along, across[b] as number)
+    }
+    return column
+  }
+
   return {
     channelCount,
     hop,
@@ -241,12 +268,23 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     lead: -bins,
     reset() {},
     addSegment(k, sum) {
-      const around = Array.from({ length: 2 * reach + 1 }, (_, n) => columnAt(k + (n - reach) * stride).magnitudes)
-      const own = columnAt(k)
-      slidingMedianInto(across, own.magnitudes, bandReach)
-      for (let b = 0; b <= bins; b++) {
-        for (let n = 0; n < around.length; n++) scratch[n] = around[n]?.[b] as number
-        shares[b] = shape.share(medianOf(scratch, around.length), across[b] as number)
+      const own = sharesAt(k)
+      if (bridge === 0) shares.set(own.shares)
+      else {
+        // closing along time: the least of the most, so that only gaps are filled
+        const near = Array.from({ length: 4 * bridge + 1 }, (_, n) => sharesAt(k + n - 2 * bridge).shares)
+        for (let b = 0; b <= bins; b++) {
+          let least = 1
+          for (let n = bridge; n <= 3 * bridge; n++) {
+            let most = 0
+            for (let i = n - bridge; i <= n + bridge; i++) most = Math.max(most, near[i]?.[b] as number)
+            least = Math.min(least, most)
+          }
+          const open = own.shares[b] as number
+          const level = own.magnitudes[b] as number
+          shares[b] =
+            least <= open || level === 0 ? open : Math.max(open, Math.min(least, (own.along[b] as number) / level))
+        }
       }
       own.spectra.forEach((channel, c) => {
         const out = shaped[c] as Float64Array

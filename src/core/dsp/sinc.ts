@@ -23,7 +23,7 @@ export interface SincReader {
 }
 
 /** table rows per source frame at speed 1: linear blending between rows stays below −118 dB */
-const PHASES = 1024
+const PHASES = 512
 
 const tables = new Map<string, { rows: Float32Array; phases: number; half: number }>()
 

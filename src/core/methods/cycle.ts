@@ -49,7 +49,7 @@ export const cycle = defineMethod({
   pitchBy: 'own',
   ownFormants: true,
   seeded: true,
-  timesRealTime: 40,
+  timesRealTime: 20,
   settings: schema,
   latencyFrames: (settings, sampleRate) => Math.ceil((0.05 + settings.breathMs / 1000) * sampleRate),
   open: (input) => cycleVoice(input),
@@ -160,7 +160,9 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const jitter = (2 * drawAt(seed, count, 0) - 1) * drift * 0.8
     const wanted = place + (Math.abs(map.speedAt(asOutput(output)) - speed) < 1e-9 ? 0 : jitter)
     const kept = clearOfAttacks(wanted, step * speed)
-    return { ...shared, source: kept, power: previous !== undefined && !previous.voiced }
+    // at its own speed a piece may as well lie on whole frames: then it is copied and not interpolated
+    const source = speed === 1 ? Math.round(kept - output) + output : kept
+    return { ...shared, source, power: previous !== undefined && !previous.voiced }
   }
 
   function attackIn(from: number, to: number): number | undefined {
@@ -204,7 +206,26 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     return grain
   }
 
+  /** Add a grain that lies on whole frames at its own speed. */
+  function layWhole(grain: Grain, offset: number) {
+    const from = Math.max(Math.ceil(grain.output - grain.left), sumStart, -offset)
+    const to = Math.min(Math.floor(grain.output + grain.right), frames - 1 - offset)
+    for (let i = from; i <= to; i++) {
+      const weight = grain.gain * levelAt(grain, i - grain.output)
+      for (let c = 0; c < channelCount; c++) {
+        const into = sum[c] as Float32Array
+        into[i - sumStart] =
+          (into[i - sumStart] as number) + weight * ((source.channels[c] as Float32Array)[i + offset] as number)
+      }
+    }
+  }
+
   function lay(grain: Grain) {
+    const offset = grain.source - grain.output
+    if (grain.speed === 1 && Math.abs(offset - Math.round(offset)) < 1e-6) {
+      layWhole(grain, Math.round(offset))
+      return
+    }
     const reader = readerAt(grain.speed)
     const from = Math.ceil(grain.output - grain.left)
     const to = Math.floor(grain.output + grain.right)
@@ -213,9 +234,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       const t = i - grain.output
       const position = grain.source + t * grain.speed
       if (position < -reach || position > frames + reach) continue
-      const x = t < 0 ? 1 + t / grain.left : 1 - t / grain.right
-      let level = 0.5 - 0.5 * cosTurns(x / 2)
-      if (grain.power && t < 0) level = Math.sqrt(level)
+      const level = levelAt(grain, t)
       reader.readInto(source.channels, position, scratch, 0)
       for (let c = 0; c < channelCount; c++) {
         const into = sum[c] as Float32Array
@@ -268,6 +287,13 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       }
     },
   }
+}
+
+/** The grain's window at `t` frames from its middle. */
+function levelAt(grain: Grain, t: number): number {
+  const x = t < 0 ? 1 + t / grain.left : 1 - t / grain.right
+  const level = 0.5 - 0.5 * cosTurns(x / 2)
+  return grain.power && t < 0 ? Math.sqrt(level) : level
 }
 
 function lowerBound(values: readonly number[], from: number): number {

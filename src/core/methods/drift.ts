@@ -57,7 +57,7 @@ export const drift = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 20,
+  timesRealTime: 12,
   settings: schema,
   latencyFrames: (settings, sampleRate) => nearestPowerOfTwo((settings.windowMs / 1000) * sampleRate, 256),
   open: ({ source, map, pitch, settings, seed }) =>
@@ -90,6 +90,15 @@ const CLEAR_FROM = 24
 /** bins of a peak's main lobe under the window */
 const LOBE = 3
 const SIDE_BY_SIDE = 2
+
+/** Phases and powers of white noise, drawn once: `power` after an exponential law, phases spread evenly over it. */
+const DRAWS = 8192
+const GOLDEN = 0.6180339887498949
+const noiseDraws = {
+  cos: Float64Array.from({ length: DRAWS }, (_, i) => cosTurns(i * GOLDEN)),
+  sin: Float64Array.from({ length: DRAWS }, (_, i) => sinTurns(i * GOLDEN)),
+  power: Float64Array.from({ length: DRAWS }, (_, i) => -ln((i + 0.5) / DRAWS)),
+}
 
 /** Also how other methods lay noise. */
 export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape): SegmentMaker {
@@ -133,9 +142,10 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
   }
 
   /** Mark the lobes of peaks that stand out of the lower part of what is around them, now and one hop before. */
-  function findClear() {
+  function findClear(): boolean {
     isClear.fill(0)
-    if (clarity === 0) return
+    if (clarity === 0) return false
+    let any = false
     // a low mean: levels are averaged as logarithms, so a neighbour's peak hardly counts
     sums[0] = 0
     for (let k = 0; k <= bins; k++) sums[k + 1] = (sums[k] as number) + ln((power[k] as number) + 1e-18)
@@ -152,7 +162,9 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
       if (level < (power[k - 2] as number) || level < (power[k + 2] as number)) continue
       if (!isSteady(k, level)) continue
       for (let i = Math.max(0, k - LOBE); i <= Math.min(bins, k + LOBE); i++) isClear[i] = 1
+      any = true
     }
+    return any
   }
 
   /** A partial that goes on has nearly the same level one hop before; noise that happens to peak has not. */
@@ -257,10 +269,10 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
         }
         continue
       }
-      const turns = drawAt(seed, segment, 2 * k)
-      const cos = cosTurns(turns)
-      const sin = sinTurns(turns)
-      const scatter = fresh > 0 ? -ln(1 - drawAt(seed, segment, 2 * k + 1)) : 0
+      const draw = Math.floor(drawAt(seed, segment, k) * DRAWS)
+      const cos = noiseDraws.cos[draw] as number
+      const sin = noiseDraws.sin[draw] as number
+      const scatter = noiseDraws.power[draw] as number
       for (let c = 0; c < channelCount; c++) {
         const column = now[c] as Float64Array
         const out = hazy[c] as Float64Array
@@ -268,7 +280,7 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
         const xi = column[2 * k + 1] as number
         const own = xr * xr + xi * xi
         const wanted = (1 - fresh) * own + fresh * scatter * ((smooth[c] as Float64Array)[k] as number)
-        const gain = fresh > 0 ? Math.sqrt(wanted / Math.max(own, 1e-30)) : 1
+        const gain = fresh > 0 ? Math.sqrt(wanted / (own + 1e-30)) : 1
         out[2 * k] = gain * (xr * cos - xi * sin)
         out[2 * k + 1] = gain * (xr * sin + xi * cos)
       }
@@ -300,13 +312,13 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
     },
     addSegment(k, sum) {
       analyse(Math.round(map.sourceAt(asOutput(k * hop))))
-      findClear()
+      const any = findClear()
       for (let c = 0; c < channelCount; c++) smoothNoise(c)
-      if (clarity > 0) {
+      if (any) {
         shapeClear(previousSegment !== k - 1)
         for (let c = 0; c < channelCount; c++) last[c]?.set(clear[c] as Float64Array)
         synthesise(clear, sum, hannWindow, clearScale)
-      }
+      } else for (const column of last) column.fill(0)
       shapeHaze(k)
       synthesise(hazy, sum, sineWindow, hazeScale)
       previousSegment = k

@@ -87,7 +87,7 @@ export const grain = defineMethod({
   pitchBy: 'own',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 40,
+  timesRealTime: 55,
   settings: schema,
   latencyFrames: (settings, sampleRate) => Math.ceil(((settings.grainMs + settings.jitterMs) / 1000) * sampleRate),
   open: (input) => overlapAddVoice(createCloud(input)),

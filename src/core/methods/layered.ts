@@ -56,7 +56,7 @@ export const layered = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 4,
+  timesRealTime: 8,
   settings: schema,
   latencyFrames: (settings, sampleRate) => nearestPowerOfTwo((settings.windowMs / 1000) * sampleRate, 64),
   open: ({ source, map, pitch, settings, seed, analysis }) => {
@@ -112,7 +112,9 @@ function layeredVoice(
     if (db > -60) parts.push({ gain: exp((db / 20) * Math.LN10), voice: voice() })
   }
   add(settings.sinesDb, () => overlapAddVoice(over(createVocoder(layers.sines, map, [], toneLength, 4))))
-  add(settings.attacksDb, () => spliceVoice(layers.attacks, map, attacks, spliceDefaults, seed, ready))
+  add(settings.attacksDb, () =>
+    spliceVoice(layers.attacks, map, attacks, { ...spliceDefaults, tail: 'decay' }, seed, ready),
+  )
   add(settings.noiseDb, () =>
     overlapAddVoice(over(createDrift(layers.noise, map, { length: noiseLength, clarity: 0, fresh: 1, seed }))),
   )

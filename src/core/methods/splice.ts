@@ -59,7 +59,7 @@ export const splice = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 100,
+  timesRealTime: 120,
   settings: schema,
   latencyFrames: (settings, sampleRate) => Math.ceil(((settings.fadeMs + settings.leadMs) / 1000) * sampleRate),
   open: ({ source, map, pitch, settings, analysis, seed }) =>

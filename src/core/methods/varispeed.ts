@@ -19,7 +19,7 @@ export const varispeed = defineMethod({
   pitchBy: 'own',
   ownFormants: false,
   seeded: false,
-  timesRealTime: 40,
+  timesRealTime: 15,
   settings: {
     width: number({
       label: 'Kernel width',

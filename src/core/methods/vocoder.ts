@@ -35,7 +35,7 @@ export const vocoder = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: false,
-  timesRealTime: 20,
+  timesRealTime: 15,
   settings: {
     windowMs: number({
       label: 'Window',

@@ -110,7 +110,7 @@ export function openRendering(source: AudioBlock, recipe: Recipe, analysis?: Ana
   if (recipe.formants !== 'move' && !method.ownFormants) {
     // how far the method itself moves the envelope, against how far it is to be moved
     const movedAt = method.tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
-    const rests = pitch.constantRatio === 1 && recipe.formants === 'keep' && !method.tiesPitchToSpeed
+    const rests = pitch.constantRatio === 1 && formantRatioAt(asOutput(0)) === 1 && !method.tiesPitchToSpeed
     if (!rests) voice = keepFormants(source, map, movedAt, formantRatioAt, voice)
   }
   return { map, pitchSemitones, isSource, voice: within(voice, map.outputFrames) }

@@ -94,7 +94,12 @@ function judgeAttacks(result: AudioBlock, ideal: Ideal, source: Ideal): Partial<
   // a ghost that drowns in the ideal itself is not lost
   const natural = finish(detectAttacks(ideal.audio)).map((a) => a.frame / ideal.audio.sampleRate)
   const heard = ideal.attacks.filter((at) => natural.some((n) => Math.abs(n - at) < 0.03))
-  const { slips, lost, added } = pairAttacks(found, heard, 0.03)
+  const { slips, lost } = pairAttacks(found, heard, 0.03)
+  // nor is made up by a method what the detector takes for an attack in the ideal, or in the source, itself
+  const lengthRatio = (ideal.audio.channels[0]?.length ?? 0) / (source.audio.channels[0]?.length ?? 1)
+  const mistaken = finish(detectAttacks(source.audio)).map((a) => (a.frame / source.audio.sampleRate) * lengthRatio)
+  const known = [...ideal.attacks, ...natural, ...mistaken]
+  const added = found.filter((at) => !known.some((n) => Math.abs(n - at) < 0.03)).length
   const before: number[] = []
   const sharp: number[] = []
   ideal.attacks.forEach((at, i) => {

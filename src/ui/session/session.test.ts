@@ -110,7 +110,14 @@ describe('history', () => {
 
 describe('the target in all its units', () => {
   const facts: SourceFacts = { frames: 278_883, sampleRate: 48_000, channels: 2, container: 'WAV', peak: 1 }
-  const target = { stretch: 1.25, pitchSemitones: 0, formants: 'move' as const, sourceBpm: 96 }
+  const target = {
+    stretch: 1.25,
+    pitchSemitones: 0,
+    formants: 'move' as const,
+    formantSemitones: 0,
+    holdPercent: 0,
+    sourceBpm: 96,
+  }
 
   it('typed as seconds gives exactly those frames', () => {
     const random = createRandom(5)
