@@ -69,6 +69,7 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
       bandBins: (length) => Math.max(2, Math.round((BAND_HZ * length) / sampleRate)),
       share: (along, across) => ramp(along / (along + across + 1e-12), SINE_EDGES),
       bridge: 2,
+      attacks,
     }),
   )
   const shortLength = nearestPowerOfTwo(ATTACK_WINDOW_SECONDS * sampleRate, 32)
@@ -183,6 +184,11 @@ interface MaskShape {
    * too. What is kept of it there is no more than its median along time: what the hit adds stays out.
    */
   readonly bridge?: number
+  /**
+   * Frames at which something starts: in columns that reach over one, no more of a bin is kept than was there before it.
+   * What an attack brings is no partial until half a window behind it, so nothing of it sounds ahead.
+   */
+  readonly attacks?: readonly number[]
   /** called before a span of input is looked at */
   prepare?(from: number, to: number): void
 }
@@ -246,6 +252,26 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     return column
   }
 
+  const starts = shape.attacks ?? []
+
+  /** Keep no more in column k than its bins had before the first attack that it reaches over. */
+  function holdDown(k: number, magnitudes: Float64Array) {
+    let low = 0
+    let high = starts.length
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if ((starts[middle] as number) <= k * hop - bins) low = middle + 1
+      else high = middle
+    }
+    const attack = starts[low]
+    if (attack === undefined || attack >= k * hop + bins) return
+    const before = columnAt(Math.floor((attack - bins) / hop)).magnitudes
+    for (let b = 0; b <= bins; b++) {
+      const level = magnitudes[b] as number
+      if (level > 0) shares[b] = Math.min(shares[b] as number, (before[b] as number) / level)
+    }
+  }
+
   function sharesAt(k: number) {
     const column = columnAt(k)
     if (column.sharesOf === k) return column
@@ -286,6 +312,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
             least <= open || level === 0 ? open : Math.max(open, Math.min(least, (own.along[b] as number) / level))
         }
       }
+      holdDown(k, own.magnitudes)
       own.spectra.forEach((channel, c) => {
         const out = shaped[c] as Float64Array
         for (let b = 0; b <= bins; b++) {
