@@ -4,6 +4,7 @@ import { addFrame, packFrames } from '../dsp/frames'
 import { medianOf, slidingMedianInto } from '../dsp/median'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { sinTurns, square } from '../dsp/portable'
+import { lowerBound } from '../dsp/search'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
 
@@ -118,15 +119,9 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
 
   /** How much of the rest belongs to an attack at a frame, whatever it is: 1 just behind one, 0 far from all. */
   function nearness(frame: number): { near: number; reached: boolean } {
-    let low = 0
-    let high = attacks.length
-    while (low < high) {
-      const middle = (low + high) >> 1
-      if ((attacks[middle] as number) - lead <= frame) low = middle + 1
-      else high = middle
-    }
-    const attack = attacks[low - 1]
-    const next = attacks[low]
+    const n = lowerBound(attacks, frame + lead)
+    const attack = attacks[n - 1]
+    const next = attacks[n]
     let near = 0
     if (attack !== undefined) {
       const behind = frame - attack
@@ -256,14 +251,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
 
   /** Keep no more in column k than its bins had before the first attack that it reaches over. */
   function holdDown(k: number, magnitudes: Float64Array) {
-    let low = 0
-    let high = starts.length
-    while (low < high) {
-      const middle = (low + high) >> 1
-      if ((starts[middle] as number) <= k * hop - bins) low = middle + 1
-      else high = middle
-    }
-    const attack = starts[low]
+    const attack = starts[lowerBound(starts, k * hop - bins + 1)]
     if (attack === undefined || attack >= k * hop + bins) return
     const before = columnAt(Math.floor((attack - bins) / hop)).magnitudes
     for (let b = 0; b <= bins; b++) {

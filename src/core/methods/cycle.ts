@@ -2,6 +2,7 @@ import { createPitchMarks, type PitchMarks, type VoicedRun } from '../analysis/p
 import { frameCount, silence } from '../audio/block'
 import { cosTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
+import { lowerBound } from '../dsp/search'
 import { createSteppedSincReaders } from '../dsp/sinc'
 import { asOutput, asSource } from '../timeline/axes'
 import { defineMethod, type MethodInput, type Voice } from './method'
@@ -101,15 +102,10 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   let count = 0
 
   function nearestMark(run: VoicedRun, frame: number): number {
-    let low = 0
-    let high = run.marks.length - 1
-    while (low < high) {
-      const middle = (low + high) >> 1
-      if ((run.marks[middle] as number) < frame) low = middle + 1
-      else high = middle
-    }
-    if (low > 0 && frame - (run.marks[low - 1] as number) < (run.marks[low] as number) - frame) low--
-    return low
+    const { marks: own } = run
+    const behind = Math.min(own.length - 1, lowerBound(own, frame))
+    if (behind > 0 && frame - (own[behind - 1] as number) < (own[behind] as number) - frame) return behind - 1
+    return behind
   }
 
   function voicedGrain(output: number): Grain | undefined {
@@ -294,15 +290,4 @@ function levelAt(grain: Grain, t: number): number {
   const x = t < 0 ? 1 + t / grain.left : 1 - t / grain.right
   const level = 0.5 - 0.5 * cosTurns(x / 2)
   return grain.power && t < 0 ? Math.sqrt(level) : level
-}
-
-function lowerBound(values: readonly number[], from: number): number {
-  let low = 0
-  let high = values.length
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if ((values[middle] as number) < from) low = middle + 1
-    else high = middle
-  }
-  return low
 }

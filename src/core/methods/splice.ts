@@ -2,6 +2,7 @@ import type { AudioBlock } from '../audio/block'
 import { frameCount } from '../audio/block'
 import { cosTurns, exp, ln, square } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
+import { lowerBound } from '../dsp/search'
 import { createSimilaritySearch } from '../dsp/similarity'
 import { asSource } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
@@ -129,16 +130,8 @@ export function spliceVoice(
   const end = Math.max(map.outputFrames, Math.ceil(map.length))
   const known = new Map<number, readonly Cut[]>()
 
-  function pieceAt(output: number): number {
-    let low = 0
-    let high = places.length - 1
-    while (low < high) {
-      const middle = (low + high + 1) >> 1
-      if ((places[middle] as number) <= output) low = middle
-      else high = middle - 1
-    }
-    return low
-  }
+  /** The last piece that begins at or before an output frame; the first one where none does. */
+  const pieceAt = (output: number) => Math.max(0, lowerBound(places, output + 1) - 1)
 
   function cutsOf(piece: number): readonly Cut[] {
     const cached = known.get(piece)

@@ -3,6 +3,7 @@ import type { AudioBlock } from '../audio/block'
 import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
 import { addFrame, packFrames } from '../dsp/frames'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
+import { lowerBound } from '../dsp/search'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
 import { asOutput, asSource } from '../timeline/axes'
@@ -143,14 +144,7 @@ export function createVocoder(
   /** The attack that a segment has to mind, and on which side of it the segment lies. */
   function attackNear(k: number): { attack: number; side: 'before' | 'at' } | undefined {
     const centre = k * hop
-    let low = 0
-    let high = places.length
-    while (low < high) {
-      const middle = (low + high) >> 1
-      if ((places[middle] as number) < centre - hop) low = middle + 1
-      else high = middle
-    }
-    for (let i = low; i < places.length && (places[i] as number) < centre + bins; i++) {
+    for (let i = lowerBound(places, centre - hop); i < places.length && (places[i] as number) < centre + bins; i++) {
       const own = Math.round((places[i] as number) / hop)
       if (own === k) return { attack: i, side: 'at' }
       if (own > k) return { attack: i, side: 'before' }

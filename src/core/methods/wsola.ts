@@ -1,6 +1,7 @@
 import type { AudioBlock } from '../audio/block'
 import { frameCount } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
+import { lowerBound } from '../dsp/search'
 import { createSimilaritySearch } from '../dsp/similarity'
 import { hann } from '../dsp/window'
 import { asOutput, asSource } from '../timeline/axes'
@@ -83,23 +84,11 @@ function createWsola(
   let previous: number | undefined
   let previousSegment = Number.NaN
 
-  /** Index of the first attack whose place in the result is `output` or later. */
-  function firstFrom(output: number): number {
-    let low = 0
-    let high = places.length
-    while (low < high) {
-      const middle = (low + high) >> 1
-      if ((places[middle] as number) < output) low = middle + 1
-      else high = middle
-    }
-    return low
-  }
-
   /** Where segment k may start: at one place if an attack sounds in it, else in a range that reaches over no attack. */
   function allowed(k: number): { low: number; high: number; wanted: number } {
     const begin = k * hop - hop
     const mapped = Math.round(map.sourceAt(asOutput(k * hop))) - hop
-    const next = firstFrom(begin)
+    const next = lowerBound(places, begin)
     // of several attacks in one segment the middle of its window decides
     let own = -1
     for (let i = next; i < places.length && (places[i] as number) < begin + length; i++) {
