@@ -6,5 +6,7 @@ export default defineConfig({
     setupFiles: [],
     testTimeout: 120_000,
     hookTimeout: 120_000,
+    // on two cores the default is one
+    maxWorkers: 2,
   },
 })

@@ -74,9 +74,10 @@ describe('maps by hand', () => {
         // where the source stands still the inverse says when it came to stand
         const back = map.outputAt(asSource(source))
         expect(map.sourceAt(back)).toBeCloseTo(source, 4)
-        expect(back).toBeLessThanOrEqual(output + 0.5)
         const slope = (map.sourceAt(asOutput(output + 0.01)) - map.sourceAt(asOutput(output - 0.01))) / 0.02
         const speed = map.speedAt(asOutput(output))
+        // where it all but stands, a hair of source is many frames of result
+        if (speed > 0.01) expect(back).toBeLessThanOrEqual(output + 0.5)
         expect(Math.abs(slope - speed)).toBeLessThan(0.02 + 2 * speed)
       }
       expect(map.outputFrames).toBe(Math.round(map.length))
