@@ -106,10 +106,14 @@ describe.each(methods.map((method) => [method.id, method] as const))('%s', (id, 
     ['one sample', block(48_000, 1, 1, () => 0.5)],
     ['very short', noise({ seconds: 0.003, seed: 4 })],
     ['8 kHz', sine({ hz: 440, seconds: 0.3, sampleRate: 8000 })],
-    ['192 kHz with 8 channels', sine({ hz: 440, seconds: 0.02, sampleRate: 192_000, channels: 8 })],
+    ['192 kHz with 8 channels', sine({ hz: 440, seconds: 0.01, sampleRate: 192_000, channels: 8 })],
     ['a constant', block(44_100, 1, 9000, () => 0.7)],
   ])('stays finite and at a sane level on %s', (_, source) => {
-    for (const condition of [...conditions, { stretch: 40, pitchSemitones: 0 }, { stretch: 0.1, pitchSemitones: 36 }]) {
+    for (const condition of [
+      { stretch: 1.37, pitchSemitones: 3.5 },
+      { stretch: 40, pitchSemitones: 0 },
+      { stretch: 0.1, pitchSemitones: 36 },
+    ]) {
       const out = renderBlock(source, recipe(id, { ...condition, formants: 'keep' }))
       const peak = peakOf(out.channels)
       expect(Number.isFinite(peak)).toBe(true)

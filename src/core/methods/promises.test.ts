@@ -89,7 +89,7 @@ describe('what the methods promise', () => {
   })
 
   it('the image of a scene holds under every method', () => {
-    for (const method of ['splice', 'vocoder', 'drift']) {
+    for (const method of ['vocoder', 'drift']) {
       const own = figures('scene', method, 1.5)
       expect(own.coherence, method).toBeLessThan(0.06)
     }
