@@ -116,6 +116,11 @@ the mean difference of log spectra over three resolutions; two playings of the i
 _floor_. _Textbook_ is the best of plain overlap-add, plain similarity overlap-add and a plain phase vocoder. **Bold** is our
 best; _half_ says whether it lies at most half as far above the floor as the textbook's best. Voice and glide keep their
 formants when the pitch changes. \`src/core/testing/judge.ts\` says how each figure is taken.
+
+What the figures leave out: an ideal attack that the detector misses in the ideal itself is not counted as lost; one that it
+finds by mistake in the ideal or in the source is not counted as added; energy before an attack is counted over the larger of
+source and ideal; partials are followed only where no other note or drum comes near; tones start at phases of the seed's
+choosing, which lifts the floor of a chord.
 `)
 for (const item of idealItems) {
   if (item.id === 'sweep' || (wanted && !wanted.includes(item.id))) continue

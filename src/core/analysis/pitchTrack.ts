@@ -107,11 +107,10 @@ function createPeriodFinder(mix: Float32Array, sampleRate: number) {
   function candidates(samples: Float64Array, part: 0 | 1, energy: number): Candidate[] {
     if (energy / window < 1e-9) return []
     let both = 2 * energy
-    const scale = 1
     nsdf[0] = 1
     for (let lag = 1; lag <= longest + 1; lag++) {
       both -= square(samples[lag - 1] as number) + square(samples[window - lag] as number)
-      nsdf[lag] = both > 1e-12 ? (2 * scale * (spectrum[2 * lag + part] as number)) / both : 0
+      nsdf[lag] = both > 1e-12 ? (2 * (spectrum[2 * lag + part] as number)) / both : 0
     }
     const found: Candidate[] = []
     // past the first fall below zero: before it every lag looks like the signal itself
