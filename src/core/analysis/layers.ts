@@ -33,10 +33,10 @@ const SINE_EDGES = [0.7, 0.8] as const
 const ATTACK_EDGES = [0.65, 0.8] as const
 /** what an attack brings besides its click: all that is no partial, wholly until here behind it, fading until there */
 const WHOLE_SECONDS = 0.06
-const FADED_SECONDS = 0.14
+export const FADED_SECONDS = 0.14
 /** clicks that the short windows find count as an attack's until here behind it */
 const WIDE_SECONDS = 0.2
-const LEAD_SECONDS = 0.004
+export const LEAD_SECONDS = 0.004
 const TILE = 4096
 
 /**
@@ -69,7 +69,7 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
       stride: 1,
       bandBins: (length) => Math.max(2, Math.round((BAND_HZ * length) / sampleRate)),
       share: (along, across) => ramp(along / (along + across + 1e-12), SINE_EDGES),
-      bridge: 2,
+      bridge: 4,
       attacks,
     }),
   )
@@ -176,7 +176,7 @@ interface MaskShape {
   share(along: number, across: number): number
   /**
    * Columns up to which a gap in what is kept is bridged: a partial that is there before and behind a hit is there under it
-   * too. What is kept of it there is no more than its median along time: what the hit adds stays out.
+   * too. What is kept of it there is no more than what lasts along time: what the hit adds stays out.
    */
   readonly bridge?: number
   /**
@@ -208,10 +208,10 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const columns = Array.from({ length: kept }, () => ({
     index: Number.NaN,
     magnitudes: new Float64Array(bins + 1),
-    /** what of each bin is kept before bridging, and its median along time; NaN until asked for */
+    /** what of each bin is kept before bridging, and what of it lasts along time; NaN until asked for */
     sharesOf: Number.NaN,
     shares: new Float64Array(bins + 1),
-    along: new Float64Array(bins + 1),
+    lasting: new Float64Array(bins + 1),
     spectra: input.map(() => new Float64Array(length + 2)),
   }))
   const across = new Float64Array(bins + 1)
@@ -269,7 +269,8 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     for (let b = 0; b <= bins; b++) {
       for (let n = 0; n < around.length; n++) scratch[n] = around[n]?.[b] as number
       const along = medianOf(scratch, around.length)
-      column.along[b] = along
+      // sorted by now: hits come and go within the reach, the lowest but one is what lasts under them
+      column.lasting[b] = scratch[1] as number
       column.shares[b] = shape.share(along, across[b] as number)
     }
     return column
@@ -297,7 +298,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
           const open = own.shares[b] as number
           const level = own.magnitudes[b] as number
           shares[b] =
-            least <= open || level === 0 ? open : Math.max(open, Math.min(least, (own.along[b] as number) / level))
+            least <= open || level === 0 ? open : Math.max(open, Math.min(least, (own.lasting[b] as number) / level))
         }
       }
       holdDown(k, own.magnitudes)

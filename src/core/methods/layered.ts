@@ -1,10 +1,11 @@
-import { createLayers, type Layers } from '../analysis/layers'
+import { createLayers, FADED_SECONDS, LEAD_SECONDS, type Layers } from '../analysis/layers'
 import type { AudioBlock } from '../audio/block'
 import { frameCount, silence } from '../audio/block'
 import { overlapAddVoice, type Pulled, type SegmentMaker } from '../dsp/overlapAdd'
 import { exp } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { asOutput } from '../timeline/axes'
+import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
 import { createDrift } from './drift'
 import { defineMethod, type Voice } from './method'
@@ -100,23 +101,33 @@ function layeredVoice(
     return {
       ...maker,
       addSegment(k, sum) {
-        const centre = map.sourceAt(asOutput(k * maker.hop))
+        const centre = held.sourceAt(asOutput(k * maker.hop))
         ready(centre - maker.length / 2 - maker.hop - 1, centre + maker.length / 2 + 1)
         maker.addSegment(k, sum)
       },
     }
   }
 
+  // what an attack brings and what it is laid on go by at the same speed, as long as one hands over to the other
+  const held = holdAttacks(map, attacks, {
+    strength: 1,
+    leadFrames: LEAD_SECONDS * sampleRate,
+    holdFrames: FADED_SECONDS * sampleRate,
+    naturalSpeedAt: () => 1,
+  })
   const parts: { gain: number; voice: Pulled }[] = []
   const add = (db: number, voice: () => Pulled) => {
     if (db > -60) parts.push({ gain: exp((db / 20) * Math.LN10), voice: voice() })
   }
-  add(settings.sinesDb, () => overlapAddVoice(over(createVocoder(layers.sines, map, [], toneLength, 4))))
+  add(settings.sinesDb, () => overlapAddVoice(over(createVocoder(layers.sines, held, [], toneLength, 4))))
   add(settings.attacksDb, () =>
-    spliceVoice(layers.attacks, map, attacks, { ...spliceDefaults, tail: 'decay' }, seed, ready),
+    spliceVoice(layers.attacks, held, attacks, { ...spliceDefaults, tail: 'auto', leadMs: 1000 * LEAD_SECONDS }, seed, {
+      ready,
+      carriedUpTo: FADED_SECONDS * sampleRate,
+    }),
   )
   add(settings.noiseDb, () =>
-    overlapAddVoice(over(createDrift(layers.noise, map, { length: noiseLength, clarity: 0, fresh: 1, seed }))),
+    overlapAddVoice(over(createDrift(layers.noise, held, { length: noiseLength, clarity: 0, fresh: 1, seed }))),
   )
   let scratch = silence(source.channels.length, 1024)
 

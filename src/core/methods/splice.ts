@@ -106,14 +106,21 @@ export const spliceDefaults: SettingsOf<typeof schema> = {
   leadMs: schema.leadMs.default,
 }
 
-/** Also how other methods place attacks. `ready` is told which source frames are about to be read. */
+export interface SpliceShape {
+  /** told which source frames are about to be read */
+  readonly ready?: (from: number, to: number) => void
+  /** pieces longer than this, in source frames, are left to end by themselves: they have done so by then */
+  readonly carriedUpTo?: number
+}
+
+/** Also how other methods place attacks. */
 export function spliceVoice(
   source: AudioBlock,
   map: TimeMap,
   attacks: readonly number[],
   settings: SettingsOf<typeof schema>,
   seed: number,
-  ready: (from: number, to: number) => void = () => {},
+  { ready, carriedUpTo = Number.POSITIVE_INFINITY }: SpliceShape = {},
 ): Voice {
   const { sampleRate, channels } = source
   const frames = frameCount(source)
@@ -137,7 +144,7 @@ export function spliceVoice(
     const cached = known.get(piece)
     if (cached) return cached
     // a piece, and the tail of it that may be searched and laid again
-    ready((borders[piece] as number) - join, (borders[piece + 1] ?? frames) + fade + join)
+    ready?.((borders[piece] as number) - join, (borders[piece + 1] ?? frames) + fade + join)
     const cuts = layOut(piece)
     known.set(piece, cuts)
     if (known.size > 256) known.delete(known.keys().next().value as number)
@@ -162,7 +169,7 @@ export function spliceVoice(
     }
     const tail = tailOf(start, sourceEnd)
     const carried =
-      settings.tail === 'decay' || has - (tail?.from ?? has) < LEAST_TAIL_SECONDS * sampleRate ? undefined : tail
+      settings.tail === 'decay' || has > carriedUpTo || has - (tail?.from ?? has) < LEAST_TAIL_SECONDS * sampleRate ? undefined : tail
     if (!carried) {
       const fadeOut = isLast ? 0 : Math.min(lead, has)
       return [{ output, source: start, length: has, fadeIn, fadeOut, power: false, gain: 1 }]
