@@ -1,5 +1,5 @@
 import type { AudioBlock } from '../audio/block'
-import { square } from '../dsp/portable'
+import { cosTurns, square } from '../dsp/portable'
 import type { PitchTrack } from './pitchTrack'
 
 /** One run of cycles: where each begins anew, in fractional source frames, rising; the period is the step to the next. */
@@ -15,9 +15,14 @@ const PERIOD_PLAY = 0.18
 const LEAST_STEPS = 3
 /** a step from one pitch reading to the next that no voice makes: a new run begins */
 const LEAP = 1.3
+/** how far the steps between marks may lie off the track's period, as a ratio */
+const TRACK_PLAY = 1.04
 /** how far marks may go on beyond the track, and how like the last cycle the next one has to be there */
 const MOST_WIDENING_SECONDS = 0.08
 const STILL_ALIKE = 0.6
+/** how far the expected period counts against the likeness of cycles; where a note sets in or dies they are unlike in level */
+const INSIDE_TRUST = 0.02
+const BEYOND_TRUST = 2.5
 
 /**
  * The runs of a pitch track in which the sound is periodic, each with a mark in every cycle, found when a run is first asked
@@ -48,18 +53,43 @@ export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks:
       found.set(index, run)
       return run
     },
-    /** Period at a source frame near mark `n` of a run, in frames: from the track where it reaches, else from the marks. */
+    /**
+     * Period at a source frame near mark `n` of a run, in frames: from mark to mark, a little smoothed, since a track read
+     * through windows lags behind vibrato; never far from what the track says.
+     */
     periodAt(run: VoicedRun, n: number, frame: number): number {
-      if (frame >= run.from && frame <= run.to) return source.sampleRate / hzAt(track, frame)
       const { marks } = run
-      if (marks.length < 2) return source.sampleRate / hzAt(track, (run.from + run.to) / 2)
-      const i = Math.max(1, Math.min(marks.length - 1, n))
-      return (marks[i] as number) - (marks[i - 1] as number)
+      if (marks.length < 3) return source.sampleRate / hzAt(track, (run.from + run.to) / 2)
+      let i = Math.max(0, Math.min(marks.length - 2, n))
+      while (i > 0 && frame < middleOf(marks, i)) i--
+      while (i < marks.length - 3 && frame >= middleOf(marks, i + 1)) i++
+      const from = middleOf(marks, i)
+      const to = middleOf(marks, i + 1)
+      const share = to > from ? Math.max(0, Math.min(1, (frame - from) / (to - from))) : 0
+      const period = smoothStep(marks, i) * (1 - share) + smoothStep(marks, i + 1) * share
+      if (frame < run.from || frame > run.to) return period
+      const tracked = source.sampleRate / hzAt(track, frame)
+      return Math.max(tracked / TRACK_PLAY, Math.min(tracked * TRACK_PLAY, period))
     },
   }
 }
 
 export type PitchMarks = ReturnType<typeof createPitchMarks>
+
+/** The middle between mark `i` and the next. */
+const middleOf = (marks: Float64Array, i: number) => {
+  const next = Math.min(marks.length - 1, i + 1)
+  return ((marks[next - 1] as number) + (marks[next] as number)) / 2
+}
+
+/** The step from mark `i` to the next with its neighbours', a quarter each. */
+function smoothStep(marks: Float64Array, i: number): number {
+  const step = (k: number) => {
+    const n = Math.max(0, Math.min(marks.length - 2, k))
+    return (marks[n + 1] as number) - (marks[n] as number)
+  }
+  return 0.25 * step(i - 1) + 0.5 * step(i) + 0.25 * step(i + 1)
+}
 
 function hzAt(track: PitchTrack, frame: number): number {
   const place = frame / track.hopFrames
@@ -116,23 +146,19 @@ function findRuns(track: PitchTrack): { from: number; to: number }[] {
 function markRun(source: AudioBlock, track: PitchTrack, span: Span): Float64Array {
   const middle = (span.from + span.to) / 2
   const period = source.sampleRate / hzAt(track, middle)
-  // the marks start where a cycle is strongest, in the middle of the run, and go both ways
-  let anchor = Math.round(middle)
-  let loudest = -1
-  for (let i = Math.round(middle - period / 2); i < middle + period / 2; i++) {
-    let level = 0
-    for (const channel of source.channels)
-      level += Math.abs((channel[i] ?? 0) + (channel[i - 1] ?? 0) + (channel[i + 1] ?? 0))
-    if (level > loudest) {
-      loudest = level
-      anchor = i
-    }
-  }
+  // marks go both ways from the middle of the run
+  const anchor = burstOf(source, middle, period)
   const walk = (direction: 1 | -1) => {
     const marks: number[] = []
-    for (let at = anchor as number, step = source.sampleRate / hzAt(track, at); ; ) {
+    for (let at: number = anchor, step = source.sampleRate / hzAt(track, at); ; ) {
       const inside = at >= span.from && at <= span.to
-      const { place, alike } = nextMark(source, at, inside ? source.sampleRate / hzAt(track, at) : step, direction)
+      const { place, alike } = nextMark(
+        source,
+        at,
+        inside ? source.sampleRate / hzAt(track, at) : step,
+        direction,
+        inside ? INSIDE_TRUST : BEYOND_TRUST,
+      )
       // beyond what the track says, marks go on for as long as the cycles do
       if (place < span.earliest || place > span.latest) break
       if ((place < span.from || place > span.to) && alike < STILL_ALIKE) break
@@ -145,8 +171,40 @@ function markRun(source: AudioBlock, track: PitchTrack, span: Span): Float64Arra
   return Float64Array.from([...walk(-1).reverse(), anchor, ...walk(1)])
 }
 
+/**
+ * Where in the period around a frame the cycle's energy bursts: a pitch-synchronous window around it cuts the cycle where it
+ * is quiet, and neighbouring harmonics meet in phase, so that a deeper pitch finds level between them. The difference from
+ * frame to frame stands for the signal: what a voice's every cycle starts with is its highs.
+ */
+function burstOf(source: AudioBlock, middle: number, period: number): number {
+  const reach = Math.max(2, Math.round(period / 2))
+  const from = Math.round(middle) - 2 * reach
+  const energy = Float64Array.from({ length: 4 * reach + 1 }, (_, i) =>
+    source.channels.reduce((sum, channel) => sum + square((channel[from + i] ?? 0) - (channel[from + i - 1] ?? 0)), 0),
+  )
+  let best = Math.round(middle)
+  let most = -1
+  for (let centre = reach; centre < 3 * reach; centre++) {
+    let sum = 0
+    for (let i = -reach; i <= reach; i++) {
+      sum += (energy[centre + i] as number) * (1 + cosTurns(i / (2 * reach)))
+    }
+    if (sum > most) {
+      most = sum
+      best = from + centre
+    }
+  }
+  return best
+}
+
 /** The place about one period on (or back) where the sound is most like it is around `at`. */
-function nextMark(source: AudioBlock, at: number, period: number, direction: 1 | -1): { place: number; alike: number } {
+function nextMark(
+  source: AudioBlock,
+  at: number,
+  period: number,
+  direction: 1 | -1,
+  trust: number,
+): { place: number; alike: number } {
   const half = Math.max(4, Math.round(period / 2))
   const play = Math.max(2, Math.round(period * PERIOD_PLAY))
   const base = Math.round(at)
@@ -168,7 +226,7 @@ function nextMark(source: AudioBlock, at: number, period: number, direction: 1 |
       }
     }
     // among lags that are nearly as good the expected one is right
-    scores[n] = dot / Math.sqrt(a * b) - 0.02 * square((n - play) / play)
+    scores[n] = dot / Math.sqrt(a * b) - trust * square((n - play) / play)
     if ((scores[n] as number) > (scores[best] as number)) best = n
   }
   let offset = 0

@@ -58,12 +58,16 @@ export const cycle = defineMethod({
 
 const READ_WIDTH = 48
 const READ_ATTENUATION_DB = 80
+/** a neighbouring cycle with a smaller share than this is left out */
+const LEAST_SHARE = 0.02
 const LONGEST_PERIOD_SECONDS = 0.03
 
 /** A windowed piece of source around `source`, laid with its middle at `output`. */
 interface Grain {
   readonly output: number
   readonly source: number
+  /** the neighbouring cycle that lies on the other side of the mapped place, and its share in the grain */
+  readonly other?: { readonly source: number; readonly share: number }
   /** frames to the next grain's middle */
   readonly spacing: number
   readonly left: number
@@ -78,8 +82,8 @@ interface Grain {
 
 function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const { source, map, pitch, formantRatioAt, settings, seed, analysis } = input
-  const { sampleRate } = source
-  const channelCount = source.channels.length
+  const { sampleRate, channels } = source
+  const channelCount = channels.length
   const frames = frameCount(source)
   const attackFrames = (analysis.attacks ?? []).map((attack) => attack.frame)
   const marks: PitchMarks = createPitchMarks(
@@ -120,13 +124,21 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     if (Math.abs(place - mark) > own) return undefined
     const before = n > 0 ? mark - (run.marks[n - 1] as number) : own
     const behind = n + 1 < run.marks.length ? (run.marks[n + 1] as number) - mark : own
+    // between two marks the sound is between two cycles
+    const towards = n + (place < mark ? -1 : 1)
+    const beside = run.marks[towards]
+    const share = beside === undefined ? 0 : (place - mark) / (beside - mark)
     const formant = formantRatioAt(asOutput(output))
-    const wanted = own / pitch.ratioAt(asOutput(output))
-    const overlap = own / formant / wanted
+    // the way to the next cycle is as long as the period halfway there: at the start of the way a glide would lag behind
+    const halfway = output + own / pitch.ratioAt(asOutput(output)) / 2
+    const period = marks.periodAt(run, n, map.sourceAt(asOutput(halfway)))
+    const wanted = period / pitch.ratioAt(asOutput(halfway))
+    const overlap = period / formant / wanted
     const gain = settings.level === 'loudness' ? 1 / Math.sqrt(overlap) : 1 / overlap
     return {
       output,
       source: mark,
+      other: beside !== undefined && share > LEAST_SHARE && share < 1 ? { source: beside, share } : undefined,
       spacing: wanted,
       left: before / formant,
       right: behind / formant,
@@ -149,9 +161,10 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
         previous && !previous.voiced && Math.abs(previous.source + (output - previous.output) * speed - own) < 0.5
       return { ...shared, source: own, power: !runsOn && previous !== undefined && !previous.voiced }
     }
-    if (previous && !previous.voiced) {
+    if (previous) {
       const on = previous.source + (output - previous.output) * speed
-      if (Math.abs(on - place) <= drift && !overAttack(on, step * speed)) return { ...shared, source: on, power: false }
+      const play = previous.voiced ? drift + previous.spacing : drift
+      if (Math.abs(on - place) <= play && !overAttack(on, step * speed)) return { ...shared, source: on, power: false }
     }
     const jitter = (2 * drawAt(seed, count, 0) - 1) * drift * 0.8
     const wanted = place + (Math.abs(map.speedAt(asOutput(output)) - speed) < 1e-9 ? 0 : jitter)
@@ -193,33 +206,45 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
 
   function nextGrain(): Grain {
     const previous = last as Grain
-    const spacing = Math.max(2, previous.spacing)
-    const output = previous.output + spacing
-    let grain = voicedGrain(output) ?? breathGrain(output, previous)
-    // where the kind changes, both windows meet over the same span
-    if (grain.voiced !== previous.voiced) grain = { ...grain, left: spacing }
+    const output = previous.output + Math.max(2, previous.spacing)
+    const voiced = voicedGrain(output)
     count++
-    return grain
+    if (!voiced) return breathGrain(output, previous)
+    return previous.voiced ? voiced : inStep(voiced, previous)
+  }
+
+  /** The first cycle behind unvoiced sound begins where that, running on, would have come to it. */
+  function inStep(grain: Grain, previous: Grain): Grain {
+    const natural = previous.output + (grain.source - previous.source) / grain.speed
+    const cycles = Math.round((grain.output - natural) / grain.spacing)
+    const output = natural + cycles * grain.spacing
+    return output > previous.output + 2 ? { ...grain, output } : grain
   }
 
   /** Add a grain that lies on whole frames at its own speed. */
-  function layWhole(grain: Grain, offset: number) {
+  function layWhole(grain: Grain, offset: number, share: number) {
     const from = Math.max(Math.ceil(grain.output - grain.left), sumStart, -offset)
     const to = Math.min(Math.floor(grain.output + grain.right), frames - 1 - offset)
     for (let i = from; i <= to; i++) {
-      const weight = grain.gain * levelAt(grain, i - grain.output)
+      const weight = share * grain.gain * levelAt(grain, i - grain.output)
       for (let c = 0; c < channelCount; c++) {
         const into = sum[c] as Float32Array
         into[i - sumStart] =
-          (into[i - sumStart] as number) + weight * ((source.channels[c] as Float32Array)[i + offset] as number)
+          (into[i - sumStart] as number) + weight * ((channels[c] as Float32Array)[i + offset] as number)
       }
     }
   }
 
   function lay(grain: Grain) {
-    const offset = grain.source - grain.output
+    if (!grain.other) return layFrom(grain, grain.source, 1)
+    layFrom(grain, grain.source, 1 - grain.other.share)
+    layFrom(grain, grain.other.source, grain.other.share)
+  }
+
+  function layFrom(grain: Grain, source: number, share: number) {
+    const offset = source - grain.output
     if (grain.speed === 1 && Math.abs(offset - Math.round(offset)) < 1e-6) {
-      layWhole(grain, Math.round(offset))
+      layWhole(grain, Math.round(offset), share)
       return
     }
     const reader = readerAt(grain.speed)
@@ -228,10 +253,10 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const reach = reader.reachFrames
     for (let i = Math.max(from, sumStart); i <= to; i++) {
       const t = i - grain.output
-      const position = grain.source + t * grain.speed
+      const position = source + t * grain.speed
       if (position < -reach || position > frames + reach) continue
-      const level = levelAt(grain, t)
-      reader.readInto(source.channels, position, scratch, 0)
+      const level = share * levelAt(grain, t)
+      reader.readInto(channels, position, scratch, 0)
       for (let c = 0; c < channelCount; c++) {
         const into = sum[c] as Float32Array
         into[i - sumStart] =
@@ -248,17 +273,20 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     last = voicedGrain(start) ?? breathGrain(start, undefined)
     ready = 0
     at = frame
-    lay(last)
   }
 
   /** Lay grains until `frames` output frames from the start of the sum are final. */
   function make(wanted: number) {
     while (ready < wanted) {
       const grain = nextGrain()
-      lay(grain)
-      last = grain
+      const previous = last as Grain
+      // where the kind changes, both windows meet over the same span
+      const span = grain.output - previous.output
+      const changes = grain.voiced !== previous.voiced
+      lay(changes ? { ...previous, right: span } : previous)
+      last = changes ? { ...grain, left: span } : grain
       // all later grains begin behind the middle of this one, less their own left side
-      const settled = Math.floor(grain.output - sumStart - LONGEST_PERIOD_SECONDS * sampleRate * 4 - step)
+      const settled = Math.floor((last as Grain).output - sumStart - LONGEST_PERIOD_SECONDS * sampleRate * 4 - step)
       ready = Math.max(ready, Math.min(settled, size - 2 * most))
     }
   }

@@ -1,4 +1,4 @@
-import { createLayers, FADED_SECONDS, LEAD_SECONDS, type Layers } from '../analysis/layers'
+import { createLayers, FADED_SECONDS, type Layers, LEAD_SECONDS } from '../analysis/layers'
 import type { AudioBlock } from '../audio/block'
 import { frameCount, silence } from '../audio/block'
 import { overlapAddVoice, type Pulled, type SegmentMaker } from '../dsp/overlapAdd'

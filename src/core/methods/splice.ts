@@ -169,7 +169,9 @@ export function spliceVoice(
     }
     const tail = tailOf(start, sourceEnd)
     const carried =
-      settings.tail === 'decay' || has > carriedUpTo || has - (tail?.from ?? has) < LEAST_TAIL_SECONDS * sampleRate ? undefined : tail
+      settings.tail === 'decay' || has > carriedUpTo || has - (tail?.from ?? has) < LEAST_TAIL_SECONDS * sampleRate
+        ? undefined
+        : tail
     if (!carried) {
       const fadeOut = isLast ? 0 : Math.min(lead, has)
       return [{ output, source: start, length: has, fadeIn, fadeOut, power: false, gain: 1 }]

@@ -15,8 +15,8 @@ export interface Ideal {
   readonly f0At?: (seconds: number) => number
   /** steady partials, Hz, with the time in which each is level */
   readonly partials?: readonly { readonly hz: number; readonly from: number; readonly to: number }[]
-  /** formant centres, Hz, held over the whole sound */
-  readonly formants?: readonly number[]
+  /** formant centres, Hz, and a moment (seconds) in the middle of the vowel that has them */
+  readonly formants?: readonly { readonly at: number; readonly hz: readonly number[] }[]
 }
 
 export interface Playing {
@@ -239,7 +239,10 @@ const arpeggio: IdealItem = {
   },
 }
 
-/** A line of harmonics under a spectral tilt, whose phase is the integral of its pitch. */
+/** what is sung has no harmonics above this; moved formants move it along, for no method can make up what the source lacks */
+const TOP_HZ = 9000
+
+/** A line of harmonics under a spectral tilt up to `topHz`, whose phase is the integral of its pitch. */
 function sung(
   to: Tape,
   from: number,
@@ -247,6 +250,7 @@ function sung(
   f0At: (t: number) => number,
   levelAt: (hz: number, t: number) => number,
   gainAt: (t: number) => number,
+  topHz: number,
 ) {
   let phase = 0
   const first = Math.round(from * IDEAL_RATE)
@@ -257,7 +261,7 @@ function sung(
     if (hz === 0) continue
     phase += hz / IDEAL_RATE
     let sum = 0
-    for (let n = 1; n * hz < 9000; n++) sum += levelAt(n * hz, t) * Math.sin(TAU * n * phase)
+    for (let n = 1; n * hz < topHz; n++) sum += levelAt(n * hz, t) * Math.sin(TAU * n * phase)
     const value = gainAt(t) * sum
     to.left[i] = (to.left[i] as number) + 0.7 * value
     to.right[i] = (to.right[i] as number) + 0.7 * value
@@ -280,7 +284,8 @@ const glide: IdealItem = {
     // closer harmonics under the same envelope are fewer: the loudness is kept
     const gain = playing.keepFormants ? 0.35 * Math.sqrt(r) : 0.35
     const tilt = (hz: number) => 1 / (1 + (hz / (900 * (playing.keepFormants ? 1 : r))) ** 1.5)
-    sung(to, 0.2 * s, 3.2 * s, f0At, tilt, (t) => gain * rise(t - 0.2 * s, 0.04 * s) * rise(3.2 * s - t, 0.06 * s))
+    const gainAt = (t: number) => gain * rise(t - 0.2 * s, 0.04 * s) * rise(3.2 * s - t, 0.06 * s)
+    sung(to, 0.2 * s, 3.2 * s, f0At, tilt, gainAt, TOP_HZ * (playing.keepFormants ? 1 : r))
     return { audio: done(to), attacks: [0.2 * s], f0At }
   },
 }
@@ -321,6 +326,7 @@ const voice: IdealItem = {
         (t) => pitch(t / s),
         (hz) => vowelLevel(hz, formants, shift),
         (t) => (playing.keepFormants ? 0.16 * Math.sqrt(r) : 0.16) * rise(t - from, 0.018) * rise(end - t, 0.04 * s),
+        TOP_HZ * shift,
       )
       attacks.push(from)
       const next = vowels[n + 1]
@@ -338,7 +344,11 @@ const voice: IdealItem = {
       if (n === 1) attacks.push((at + seconds + 0.12) * s)
     })
     const f0At = (t: number) => (vowels.some(([at, d]) => t >= at * s && t <= (at + d) * s) ? pitch(t / s) : 0)
-    return { audio: done(to), attacks: attacks.sort((a, b) => a - b), f0At }
+    const formants = vowels.map(([at, seconds, hz]) => ({
+      at: (at + seconds / 2) * s,
+      hz: hz.map((centre) => centre * shift),
+    }))
+    return { audio: done(to), attacks: attacks.sort((a, b) => a - b), f0At, formants }
   },
 }
 

@@ -29,7 +29,7 @@ export interface Figures {
   pitchCents?: number
   /** share of pitched steps more than 50 cents off or lost, % */
   grossPercent?: number
-  /** %, mean over formants of |shift| */
+  /** %, mean over vowels and formants of |shift| */
   formantPercent?: number
   flatnessDb?: number
   /** strongest line over its surroundings, dB over the ideal's */
@@ -48,6 +48,7 @@ export function judge(result: AudioBlock, ideal: Ideal, source: Ideal, kind: str
   if (kind === 'hits' || kind === 'mix') Object.assign(figures, judgeAttacks(result, ideal, source))
   if (ideal.partials) Object.assign(figures, judgePartials(result, ideal))
   if (ideal.f0At && kind === 'line') Object.assign(figures, judgeLine(result, ideal))
+  if (ideal.formants && ideal.f0At) figures.formantPercent = formantShift(result, ideal)
   if (kind === 'noise') Object.assign(figures, judgeNoise(result, ideal))
   if (kind === 'scene' || kind === 'noise') Object.assign(figures, judgeImage(result, ideal))
   return figures
@@ -187,6 +188,40 @@ function judgePartials(result: AudioBlock, ideal: Ideal): Partial<Figures> {
   }
 }
 
+/**
+ * How far formants lie off, %: the centre of gravity of the harmonics within a quarter around each, against the ideal's.
+ * Both have the same harmonics there, so what the harmonics leave unsaid of the envelope cancels.
+ */
+function formantShift(result: AudioBlock, ideal: Ideal): number {
+  const shifts: number[] = []
+  for (const { at, hz } of ideal.formants ?? []) {
+    const f0 = (ideal.f0At as (t: number) => number)(at)
+    for (const centre of hz) {
+      const gravity = (audio: AudioBlock) => {
+        let sum = 0
+        let moment = 0
+        for (let n = Math.ceil((0.75 * centre) / f0); n * f0 <= 1.25 * centre; n++) {
+          const [first] = demodulate(
+            audio.channels[0] as Float32Array,
+            audio.sampleRate,
+            n * f0,
+            at - 0.04,
+            at + 0.04,
+            0.07,
+          )
+          const level = first?.level ?? 0
+          sum += level * level
+          moment += level * level * n * f0
+        }
+        return moment / (sum + 1e-12)
+      }
+      const wanted = gravity(ideal.audio)
+      if (wanted > 0) shifts.push((100 * Math.abs(gravity(result) - wanted)) / wanted)
+    }
+  }
+  return mean(shifts)
+}
+
 /** Energy where the ideal has none, against all of it, over the middle of the sound. */
 function between(result: AudioBlock, ideal: Ideal): number {
   const size = 32_768
@@ -228,6 +263,8 @@ function power(samples: Float32Array, at: number, size: number): number[] {
   return Array.from({ length: size / 2 }, (_, k) => (out[2 * k] as number) ** 2 + (out[2 * k + 1] as number) ** 2)
 }
 
+const SURELY_PITCHED = 0.85
+
 function judgeLine(result: AudioBlock, ideal: Ideal): Partial<Figures> {
   const track = finish(trackPitch(result))
   const own = finish(trackPitch(ideal.audio))
@@ -238,7 +275,15 @@ function judgeLine(result: AudioBlock, ideal: Ideal): Partial<Figures> {
     const reference = own.hz[n] ?? 0
     const t = (n * track.hopFrames) / result.sampleRate
     const f0 = ideal.f0At as (t: number) => number
-    if (reference === 0 || f0(t) === 0 || f0(t - 0.03) === 0 || f0(t + 0.03) === 0) return
+    // where the ideal itself is barely pitched, a tracker's verdict says nothing
+    if (
+      reference === 0 ||
+      (own.clarity[n] ?? 0) < SURELY_PITCHED ||
+      f0(t) === 0 ||
+      f0(t - 0.03) === 0 ||
+      f0(t + 0.03) === 0
+    )
+      return
     steps++
     // against the same tracker's reading of the ideal: what the tracker itself is off by cancels
     const cents = hz > 0 ? 1200 * Math.log2(hz / reference) : Number.POSITIVE_INFINITY
