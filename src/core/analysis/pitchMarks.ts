@@ -1,5 +1,6 @@
 import type { AudioBlock } from '../audio/block'
 import { cosTurns, square } from '../dsp/portable'
+import { mixOf } from './mix'
 import type { PitchTrack } from './pitchTrack'
 
 /** One run of cycles: where each begins anew, in fractional source frames, rising; the period is the step to the next. */
@@ -31,6 +32,7 @@ const BEYOND_TRUST = 2.5
 export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks: readonly number[] = []) {
   const runs = widen(findRuns(track), attacks, MOST_WIDENING_SECONDS * source.sampleRate)
   const found = new Map<number, VoicedRun>()
+  const mix = mixOf(source)
   return {
     /** Index of the run that holds a source frame, or −1. */
     runAt(frame: number): number {
@@ -49,7 +51,7 @@ export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks:
       const known = found.get(index)
       if (known) return known
       const span = runs[index] as Span
-      const run = { ...span, marks: markRun(source, track, span) }
+      const run = { ...span, marks: markRun(mix, source.sampleRate, track, span) }
       found.set(index, run)
       return run
     },
@@ -74,7 +76,19 @@ export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks:
   }
 }
 
-export type PitchMarks = ReturnType<typeof createPitchMarks>
+type PitchMarks = ReturnType<typeof createPitchMarks>
+
+const known = new WeakMap<PitchTrack, { source: AudioBlock; attacks: string; marks: PitchMarks }>()
+
+/** As `createPitchMarks`; what was found for the same source, track and attacks is found again. */
+export function pitchMarksOf(source: AudioBlock, track: PitchTrack, attacks: readonly number[]): PitchMarks {
+  const key = attacks.join(' ')
+  const before = known.get(track)
+  if (before?.source === source && before.attacks === key) return before.marks
+  const marks = createPitchMarks(source, track, attacks)
+  known.set(track, { source, attacks: key, marks })
+  return marks
+}
 
 /** The middle between mark `i` and the next. */
 const middleOf = (marks: Float64Array, i: number) => {
@@ -143,19 +157,19 @@ function findRuns(track: PitchTrack): { from: number; to: number }[] {
   return runs
 }
 
-function markRun(source: AudioBlock, track: PitchTrack, span: Span): Float64Array {
+function markRun(mix: Float32Array, sampleRate: number, track: PitchTrack, span: Span): Float64Array {
   const middle = (span.from + span.to) / 2
-  const period = source.sampleRate / hzAt(track, middle)
+  const period = sampleRate / hzAt(track, middle)
   // marks go both ways from the middle of the run
-  const anchor = burstOf(source, middle, period)
+  const anchor = burstOf(mix, middle, period)
   const walk = (direction: 1 | -1) => {
     const marks: number[] = []
-    for (let at: number = anchor, step = source.sampleRate / hzAt(track, at); ; ) {
+    for (let at: number = anchor, step = sampleRate / hzAt(track, at); ; ) {
       const inside = at >= span.from && at <= span.to
       const { place, alike } = nextMark(
-        source,
+        mix,
         at,
-        inside ? source.sampleRate / hzAt(track, at) : step,
+        inside ? sampleRate / hzAt(track, at) : step,
         direction,
         inside ? INSIDE_TRUST : BEYOND_TRUST,
       )
@@ -176,11 +190,11 @@ function markRun(source: AudioBlock, track: PitchTrack, span: Span): Float64Arra
  * is quiet, and neighbouring harmonics meet in phase, so that a deeper pitch finds level between them. The difference from
  * frame to frame stands for the signal: what a voice's every cycle starts with is its highs.
  */
-function burstOf(source: AudioBlock, middle: number, period: number): number {
+function burstOf(mix: Float32Array, middle: number, period: number): number {
   const reach = Math.max(2, Math.round(period / 2))
   const from = Math.round(middle) - 2 * reach
   const energy = Float64Array.from({ length: 4 * reach + 1 }, (_, i) =>
-    source.channels.reduce((sum, channel) => sum + square((channel[from + i] ?? 0) - (channel[from + i - 1] ?? 0)), 0),
+    square((mix[from + i] ?? 0) - (mix[from + i - 1] ?? 0)),
   )
   let best = Math.round(middle)
   let most = -1
@@ -197,9 +211,21 @@ function burstOf(source: AudioBlock, middle: number, period: number): number {
   return best
 }
 
+function likeness(mix: Float32Array, a: number, b: number, count: number): number {
+  let dot = 0
+  for (let i = 0; i < count; i++) dot += (mix[a + i] as number) * (mix[b + i] as number)
+  return dot
+}
+
+function carefulLikeness(mix: Float32Array, a: number, b: number, count: number): number {
+  let dot = 0
+  for (let i = 0; i < count; i++) dot += (mix[a + i] ?? 0) * (mix[b + i] ?? 0)
+  return dot
+}
+
 /** The place about one period on (or back) where the sound is most like it is around `at`. */
 function nextMark(
-  source: AudioBlock,
+  mix: Float32Array,
   at: number,
   period: number,
   direction: 1 | -1,
@@ -209,25 +235,30 @@ function nextMark(
   const play = Math.max(2, Math.round(period * PERIOD_PLAY))
   const base = Math.round(at)
   const centre = Math.round(period)
+  const energyAt = (frame: number) => square(mix[frame] ?? 0)
+  let own = 1e-12
+  let other = 1e-12
+  const firstLag = direction * (centre - play)
+  for (let i = -half; i <= half; i++) {
+    own += energyAt(base + i)
+    other += energyAt(base + firstLag + i)
+  }
   const scores = new Float64Array(2 * play + 1)
   let best = play
   for (let n = 0; n <= 2 * play; n++) {
-    const lag = direction * (centre + n - play)
-    let dot = 0
-    let a = 1e-12
-    let b = 1e-12
-    for (const channel of source.channels) {
-      for (let i = -half; i <= half; i++) {
-        const x = channel[base + i] ?? 0
-        const y = channel[base + lag + i] ?? 0
-        dot += x * y
-        a += x * x
-        b += y * y
-      }
-    }
+    const start = base + direction * (centre + n - play) - half
+    // where both cycles lie whole in the sound the loop needs no care
+    const dot =
+      start >= 0 && start + 2 * half < mix.length && base >= half && base + half < mix.length
+        ? likeness(mix, base - half, start, 2 * half + 1)
+        : carefulLikeness(mix, base - half, start, 2 * half + 1)
     // among lags that are nearly as good the expected one is right
-    scores[n] = dot / Math.sqrt(a * b) - trust * square((n - play) / play)
+    scores[n] = dot / Math.sqrt(own * Math.max(1e-12, other)) - trust * square((n - play) / play)
     if ((scores[n] as number) > (scores[best] as number)) best = n
+    other +=
+      direction > 0
+        ? energyAt(start + 2 * half + 1) - energyAt(start)
+        : energyAt(start - 1) - energyAt(start + 2 * half)
   }
   let offset = 0
   if (best > 0 && best < 2 * play) {

@@ -3,6 +3,7 @@ import { complexFft } from '../dsp/fft'
 import { log2, square } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import type { Task } from '../task'
+import { mixOf } from './mix'
 
 /** The pitch of a single line over time, at even steps from the first frame. */
 export interface PitchTrack {
@@ -54,24 +55,6 @@ export function* trackPitch(source: AudioBlock): Task<PitchTrack> {
     if (column % 100 === 98) yield { doneFrames: Math.min(totalFrames, column * hopFrames), totalFrames }
   }
   return { hopFrames, ...cheapestPath(steps) }
-}
-
-/** All channels in one; where they cancel, the first alone. */
-function mixOf(source: AudioBlock): Float32Array {
-  const [first] = source.channels
-  if (!first) return new Float32Array(0)
-  if (source.channels.length === 1) return first
-  const mix = new Float32Array(first.length)
-  let own = 0
-  let sum = 0
-  for (const channel of source.channels) {
-    for (let i = 0; i < mix.length; i++) mix[i] = (mix[i] as number) + (channel[i] as number)
-  }
-  for (let i = 0; i < mix.length; i++) {
-    own += square(first[i] as number)
-    sum += square(mix[i] as number)
-  }
-  return sum > 0.5 * own ? mix : first
 }
 
 /** Candidates of two windows at once: their transforms share one. */

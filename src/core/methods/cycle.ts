@@ -1,4 +1,4 @@
-import { createPitchMarks, type PitchMarks, type VoicedRun } from '../analysis/pitchMarks'
+import { pitchMarksOf, type VoicedRun } from '../analysis/pitchMarks'
 import { frameCount, silence } from '../audio/block'
 import { cosTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
@@ -50,16 +50,17 @@ export const cycle = defineMethod({
   pitchBy: 'own',
   ownFormants: true,
   seeded: true,
-  timesRealTime: 20,
+  timesRealTime: 14,
   settings: schema,
   latencyFrames: (settings, sampleRate) => Math.ceil((0.05 + settings.breathMs / 1000) * sampleRate),
   open: (input) => cycleVoice(input),
 })
 
-const READ_WIDTH = 48
+const READ_WIDTH = 40
 const READ_ATTENUATION_DB = 80
 /** a neighbouring cycle with a smaller share than this is left out */
 const LEAST_SHARE = 0.02
+const NO_PITCH = { hopFrames: 1, hz: new Float32Array(1), clarity: new Float32Array(1) }
 const LONGEST_PERIOD_SECONDS = 0.03
 
 /** A windowed piece of source around `source`, laid with its middle at `output`. */
@@ -67,7 +68,7 @@ interface Grain {
   readonly output: number
   readonly source: number
   /** the neighbouring cycle that lies on the other side of the mapped place, and its share in the grain */
-  readonly other?: { readonly source: number; readonly share: number }
+  readonly other?: { readonly source: number; readonly share: number } | undefined
   /** frames to the next grain's middle */
   readonly spacing: number
   readonly left: number
@@ -86,11 +87,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const channelCount = channels.length
   const frames = frameCount(source)
   const attackFrames = (analysis.attacks ?? []).map((attack) => attack.frame)
-  const marks: PitchMarks = createPitchMarks(
-    source,
-    analysis.pitch ?? { hopFrames: sampleRate, hz: new Float32Array(1), clarity: new Float32Array(1) },
-    attackFrames,
-  )
+  const marks = pitchMarksOf(source, analysis.pitch ?? NO_PITCH, attackFrames)
   const attackPlaces = attackFrames.map((frame) => map.outputAt(asSource(frame)))
   const readerAt = createSteppedSincReaders(READ_WIDTH, READ_ATTENUATION_DB)
   const step = (settings.breathMs / 2000) * sampleRate
@@ -98,7 +95,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const most = Math.ceil(2 * Math.max(LONGEST_PERIOD_SECONDS * sampleRate * 8, 2 * step))
   const size = 2 * most + 8192
   const sum = silence(channelCount, size)
-  const scratch = silence(channelCount, 1)
+  let scratch = silence(channelCount, 1)
   let sumStart = 0
   let ready = 0
   let at = Number.NaN
@@ -248,19 +245,29 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       return
     }
     const reader = readerAt(grain.speed)
-    const from = Math.ceil(grain.output - grain.left)
-    const to = Math.floor(grain.output + grain.right)
     const reach = reader.reachFrames
-    for (let i = Math.max(from, sumStart); i <= to; i++) {
-      const t = i - grain.output
-      const position = source + t * grain.speed
-      if (position < -reach || position > frames + reach) continue
-      const level = share * levelAt(grain, t)
-      reader.readInto(channels, position, scratch, 0)
+    // what lies wholly outside the source is silent
+    const from = Math.max(
+      Math.ceil(grain.output - grain.left),
+      sumStart,
+      Math.ceil(grain.output + (-reach - source) / grain.speed),
+    )
+    const to = Math.min(
+      Math.floor(grain.output + grain.right),
+      Math.floor(grain.output + (frames + reach - source) / grain.speed),
+    )
+    const count = to - from + 1
+    if (count <= 0) return
+    if ((scratch[0]?.length ?? 0) < count) scratch = silence(channelCount, count)
+    const first = source + (from - grain.output) * grain.speed
+    if (grain.speed === 1) reader.readRunInto(channels, first, count, scratch, 0)
+    else for (let n = 0; n < count; n++) reader.readInto(channels, first + n * grain.speed, scratch, n)
+    for (let n = 0; n < count; n++) {
+      const level = share * grain.gain * levelAt(grain, from + n - grain.output)
       for (let c = 0; c < channelCount; c++) {
         const into = sum[c] as Float32Array
-        into[i - sumStart] =
-          (into[i - sumStart] as number) + grain.gain * level * ((scratch[c] as Float32Array)[0] as number)
+        const place = from + n - sumStart
+        into[place] = (into[place] as number) + level * ((scratch[c] as Float32Array)[n] as number)
       }
     }
   }

@@ -16,17 +16,18 @@ const MOST_RATIO = 8
  * Pitch for a method that only knows time: it stretches by the pitch ratio as well, and its result is read back at that
  * ratio by a windowed sinc whose cut-off follows. With a ratio of 1 nothing is read back.
  *
- * `open` makes the method's voice for the time map it is to follow.
+ * `open` makes the method's voice for the time map it is to follow; `ratioAt` tells it at what ratio a frame of its own
+ * result will be read back.
  */
 export function pitchByResampling(
   channelCount: number,
   map: TimeMap,
   pitch: PitchLine,
-  open: (map: TimeMap) => Voice,
+  open: (map: TimeMap, ratioAt: (frame: number) => number) => Voice,
 ): Voice {
   const { constantRatio } = pitch
-  if (constantRatio === 1) return open(map)
-  const inner = open(tunedMap(map, pitch))
+  if (constantRatio === 1) return open(map, () => 1)
+  const inner = open(tunedMap(map, pitch), (frame) => pitch.ratioAt(pitch.fromTuned(frame)))
   const readerAt = steppedReaders(constantRatio)
   const reach = createSincReader(WIDTH, constantRatio ?? MOST_RATIO, ATTENUATION_DB).reachFrames
 

@@ -64,13 +64,14 @@ export const splice = defineMethod({
   settings: schema,
   latencyFrames: (settings, sampleRate) => Math.ceil(((settings.fadeMs + settings.leadMs) / 1000) * sampleRate),
   open: ({ source, map, pitch, settings, analysis, seed }) =>
-    pitchByResampling(source.channels.length, map, pitch, (inner) =>
+    pitchByResampling(source.channels.length, map, pitch, (inner, ratioAt) =>
       spliceVoice(
         source,
         inner,
         (analysis.attacks ?? []).map((attack) => attack.frame),
         settings,
         seed,
+        { ratioAt },
       ),
     ),
 })
@@ -85,6 +86,8 @@ interface Cut {
   /** fades whose two sides are unlike add up in power, fades of like ones in amplitude */
   readonly power: boolean
   readonly gain: number
+  /** what the level has to be turned by besides, `n` frames into the cut */
+  readonly gainAt?: ((n: number) => number) | undefined
 }
 
 /** from what correlation on two ends count as the same waveform */
@@ -98,6 +101,12 @@ const BODY_SECONDS = 0.04
 const MOST_SEARCH_SECONDS = 0.09
 /** what lies this far below its start is left to end (−80 dB) */
 const INAUDIBLE = 1e-4
+/** a piece's level is taken this often, down to 70 dB below its start, and turned by at most 30 dB */
+const LEVEL_STEP_SECONDS = 0.003
+const LEVEL_RANGE = 8
+/** a tail that has fallen by 40 dB is spent */
+const SPENT = 4.6
+const MOST_GAIN = 31.6
 
 /** What `splice` does when nothing is set. */
 export const spliceDefaults: SettingsOf<typeof schema> = {
@@ -111,6 +120,8 @@ export interface SpliceShape {
   readonly ready?: (from: number, to: number) => void
   /** pieces longer than this, in source frames, are left to end by themselves: they have done so by then */
   readonly carriedUpTo?: number
+  /** at what ratio a frame of the result will be read back: a stroke then dies away as it did, however fast it is read */
+  ratioAt?(frame: number): number
 }
 
 /** Also how other methods place attacks. */
@@ -120,7 +131,7 @@ export function spliceVoice(
   attacks: readonly number[],
   settings: SettingsOf<typeof schema>,
   seed: number,
-  { ready, carriedUpTo = Number.POSITIVE_INFINITY }: SpliceShape = {},
+  { ready, carriedUpTo = Number.POSITIVE_INFINITY, ratioAt }: SpliceShape = {},
 ): Voice {
   const { sampleRate, channels } = source
   const frames = frameCount(source)
@@ -145,15 +156,74 @@ export function spliceVoice(
     if (cached) return cached
     // a piece, and the tail of it that may be searched and laid again
     ready?.((borders[piece] as number) - join, (borders[piece + 1] ?? frames) + fade + join)
-    const cuts = layOut(piece)
+    const cuts = keepDecay(piece, layOut(piece))
     known.set(piece, cuts)
     if (known.size > 256) known.delete(known.keys().next().value as number)
     return cuts
   }
 
-  function layOut(piece: number): Cut[] {
+  /** Read back faster or slower, a piece would die away as much faster or slower: its level over time makes up for that. */
+  function keepDecay(piece: number, cuts: readonly Cut[]): readonly Cut[] {
+    const output = places[piece] as number
+    const ratio = ratioAt?.(output) ?? 1
+    if (Math.abs(ratio - 1) < 1e-4) return cuts
+    const start = borders[piece] as number
+    const levelAt = decayOf(start, borders[piece + 1] ?? frames)
+    return cuts.map((cut) => {
+      const laid = cut.output - output
+      const from = cut.source - start
+      const gainAt = (n: number) =>
+        Math.min(MOST_GAIN, Math.max(1 / MOST_GAIN, exp(levelAt((laid + n) / ratio) - levelAt(from + n))))
+      return { ...cut, gain: 1, gainAt }
+    })
+  }
+
+  /**
+   * How a piece dies away: natural log of its level at a frame from its start, never rising, since a level that rises again is
+   * the waveform's own or another sound's. Beyond its end it goes on falling as it did.
+   */
+  function decayOf(start: number, sourceEnd: number): (frame: number) => number {
+    const step = Math.max(8, Math.round(LEVEL_STEP_SECONDS * sampleRate))
+    const count = Math.max(2, Math.ceil((sourceEnd - start) / step))
+    const levels = new Float64Array(count)
+    for (let k = 0; k < count; k++) {
+      let energy = 1e-20
+      const to = Math.min(sourceEnd, start + (k + 1) * step)
+      for (const channel of channels) for (let i = start + k * step; i < to; i++) energy += square(channel[i] as number)
+      levels[k] = 0.5 * ln(energy / step)
+    }
+    for (let k = count - 2; k >= 0; k--) levels[k] = Math.max(levels[k] as number, levels[k + 1] as number)
+    const floor = (levels[0] as number) - LEVEL_RANGE
+    const slope =
+      ((levels[count - 1] as number) - (levels[count >> 1] as number)) / Math.max(1, count - 1 - (count >> 1))
+    return (frame) => {
+      const place = frame / step - 0.5
+      const k = Math.max(0, Math.min(count - 2, Math.floor(place)))
+      const share = Math.max(0, Math.min(1, place - k))
+      const beyond = Math.max(0, place - (count - 1)) * slope
+      return Math.max(floor, (levels[k] as number) * (1 - share) + (levels[k + 1] as number) * share + beyond)
+    }
+  }
+
+  /**
+   * Where a piece ends as far as it can be laid. Read back faster, it has to last longer than it does: what has died away
+   * by then is no sound to make more of, so its tail is carried on from before that.
+   */
+  function endOf(piece: number): number {
     const start = borders[piece] as number
     const sourceEnd = borders[piece + 1] ?? frames
+    const ratio = ratioAt?.(places[piece] as number) ?? 1
+    if (ratio <= 1 + 1e-4) return sourceEnd
+    const levelAt = decayOf(start, sourceEnd)
+    const least = levelAt(0) - SPENT
+    let end = start
+    while (end < sourceEnd && levelAt(end - start) > least) end += Math.round(LEVEL_STEP_SECONDS * sampleRate)
+    return Math.min(sourceEnd, end)
+  }
+
+  function layOut(piece: number): Cut[] {
+    const start = borders[piece] as number
+    const sourceEnd = endOf(piece)
     const output = places[piece] as number
     const outputEnd = places[piece + 1] ?? end
     const has = sourceEnd - start
@@ -300,7 +370,7 @@ function addCut(channels: readonly Float32Array[], cut: Cut, outputFrame: number
   const to = Math.min(cut.output + cut.length, outputFrame + count)
   for (let at = from; at < to; at++) {
     const n = at - cut.output
-    let level = cut.gain
+    let level = cut.gainAt ? cut.gain * cut.gainAt(n) : cut.gain
     if (n < cut.fadeIn) level *= fadeAt((n + 0.5) / cut.fadeIn, cut.power)
     const left = cut.length - n
     if (left <= cut.fadeOut) level *= fadeAt((left - 0.5) / cut.fadeOut, cut.power)
