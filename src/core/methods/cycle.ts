@@ -1,3 +1,4 @@
+import { longestPeriodMs, pickWithin } from '../analysis/material'
 import { pitchMarksOf, type VoicedRun } from '../analysis/pitchMarks'
 import { frameCount, silence } from '../audio/block'
 import { cosTurns } from '../dsp/portable'
@@ -52,6 +53,11 @@ export const cycle = defineMethod({
   seeded: true,
   timesRealTime: 14,
   settings: schema,
+  // a piece of breath that holds a whole low cycle does not roughen what the pitch track leaves out
+  pick(analysis) {
+    const periodMs = longestPeriodMs(analysis)
+    return { breathMs: pickWithin(periodMs && 1.5 * periodMs, 10, 30, 16) }
+  },
   latencyFrames: (settings, sampleRate) => Math.ceil((0.05 + settings.breathMs / 1000) * sampleRate),
   open: (input) => cycleVoice(input),
 })

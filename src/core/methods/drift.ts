@@ -1,3 +1,4 @@
+import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
 import { addFrame, packFrames } from '../dsp/frames'
@@ -51,7 +52,7 @@ export const drift = defineMethod({
   label: 'Spectral drift',
   family: 'granular',
   use: 'Far stretches, 8 to 1000 times: beds and drones out of moments, and noise at any length.',
-  needs: [],
+  needs: ['attacks'],
   exactSeek: false,
   tiesPitchToSpeed: false,
   pitchBy: 'reading back',
@@ -59,6 +60,11 @@ export const drift = defineMethod({
   seeded: true,
   timesRealTime: 12,
   settings: schema,
+  // what moves floats in shorter windows, what stands still in long ones
+  pick(analysis, sampleRate) {
+    const gapMs = usualGapMs(analysis, sampleRate)
+    return { windowMs: pickWithin(gapMs && gapMs * 0.7, 170, 340, 340) }
+  },
   latencyFrames: (settings, sampleRate) => nearestPowerOfTwo((settings.windowMs / 1000) * sampleRate, 256),
   open: ({ source, map, pitch, settings, seed }) =>
     pitchByResampling(source.channels.length, map, pitch, (inner) =>

@@ -1,3 +1,4 @@
+import { pickWithin, usualGapMs } from '../analysis/material'
 import { frameCount } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { cosTurns, exp, exp2, log2, power, sinTurns } from '../dsp/portable'
@@ -81,7 +82,7 @@ export const grain = defineMethod({
   label: 'Grain cloud',
   family: 'granular',
   use: 'Deliberate texture, 2 to 50 times: dust, shimmer, blur.',
-  needs: [],
+  needs: ['attacks'],
   exactSeek: true,
   tiesPitchToSpeed: false,
   pitchBy: 'own',
@@ -89,6 +90,12 @@ export const grain = defineMethod({
   seeded: true,
   timesRealTime: 55,
   settings: schema,
+  // grains that hold a stroke, and jitter that does not throw it among its neighbours
+  pick(analysis, sampleRate) {
+    const gapMs = usualGapMs(analysis, sampleRate)
+    const grainMs = pickWithin(gapMs && gapMs / 4, 30, 120, 80)
+    return { grainMs, jitterMs: pickWithin(0.15 * grainMs, 4, 20, 12) }
+  },
   latencyFrames: (settings, sampleRate) => Math.ceil(((settings.grainMs + settings.jitterMs) / 1000) * sampleRate),
   open: (input) => overlapAddVoice(createCloud(input)),
 })

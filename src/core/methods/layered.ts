@@ -1,4 +1,5 @@
 import { createLayers, FADED_SECONDS, type Layers, LEAD_SECONDS } from '../analysis/layers'
+import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount, silence } from '../audio/block'
 import { overlapAddVoice, type Pulled, type SegmentMaker } from '../dsp/overlapAdd'
@@ -59,6 +60,11 @@ export const layered = defineMethod({
   seeded: true,
   timesRealTime: 8,
   settings: schema,
+  // close attacks leave a long window no steady moment between them
+  pick(analysis, sampleRate) {
+    const gapMs = usualGapMs(analysis, sampleRate)
+    return { windowMs: pickWithin(gapMs && gapMs * 0.6, 85, 170, 170) }
+  },
   latencyFrames: (settings, sampleRate) => nearestPowerOfTwo((settings.windowMs / 1000) * sampleRate, 64),
   open: ({ source, map, pitch, settings, seed, analysis }) => {
     const attacks = (analysis.attacks ?? []).map((attack) => attack.frame)

@@ -1,3 +1,4 @@
+import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount } from '../audio/block'
 import { cosTurns, exp, ln, square } from '../dsp/portable'
@@ -62,6 +63,11 @@ export const splice = defineMethod({
   seeded: true,
   timesRealTime: 120,
   settings: schema,
+  // a tail may sound under the next hit for a small share of the time between hits
+  pick(analysis, sampleRate) {
+    const gapMs = usualGapMs(analysis, sampleRate)
+    return { fadeMs: pickWithin(gapMs && gapMs / 25, 4, 20, 12) }
+  },
   latencyFrames: (settings, sampleRate) => Math.ceil(((settings.fadeMs + settings.leadMs) / 1000) * sampleRate),
   open: ({ source, map, pitch, settings, analysis, seed }) =>
     pitchByResampling(source.channels.length, map, pitch, (inner, ratioAt) =>
@@ -104,6 +110,7 @@ const INAUDIBLE = 1e-4
 /** a piece's level is taken this often, down to 70 dB below its start, and turned by at most 30 dB */
 const LEVEL_STEP_SECONDS = 0.003
 const LEVEL_RANGE = 8
+const LEAST_DECAY_SECONDS = 0.03
 /** a tail that has fallen by 40 dB is spent */
 const SPENT = 4.6
 const MOST_GAIN = 31.6
@@ -166,9 +173,11 @@ export function spliceVoice(
   function keepDecay(piece: number, cuts: readonly Cut[]): readonly Cut[] {
     const output = places[piece] as number
     const ratio = ratioAt?.(output) ?? 1
-    if (Math.abs(ratio - 1) < 1e-4) return cuts
     const start = borders[piece] as number
-    const levelAt = decayOf(start, borders[piece + 1] ?? frames)
+    const sourceEnd = borders[piece + 1] ?? frames
+    // what is shorter than a stroke has no decay to speak of
+    if (Math.abs(ratio - 1) < 1e-4 || sourceEnd - start < LEAST_DECAY_SECONDS * sampleRate) return cuts
+    const levelAt = decayOf(start, sourceEnd)
     return cuts.map((cut) => {
       const laid = cut.output - output
       const from = cut.source - start

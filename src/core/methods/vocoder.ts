@@ -1,4 +1,4 @@
-import { usualGapMs } from '../analysis/material'
+import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
 import { addFrame, packFrames } from '../dsp/frames'
@@ -70,7 +70,7 @@ export const vocoder = defineMethod({
   // close attacks ask for a short window, long tones for one that tells their partials apart
   pick(analysis, sampleRate) {
     const gapMs = usualGapMs(analysis, sampleRate)
-    return { windowMs: Math.round(Math.min(170, Math.max(43, (gapMs ?? 1020) / 6))) }
+    return { windowMs: pickWithin(gapMs && gapMs / 6, 43, 170, 170) }
   },
   open: ({ source, map, pitch, settings, analysis }) =>
     pitchByResampling(source.channels.length, map, pitch, (inner) => {

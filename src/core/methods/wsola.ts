@@ -1,3 +1,4 @@
+import { longestPeriodMs, pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
@@ -21,7 +22,7 @@ export const wsola = defineMethod({
   label: 'Waveform match',
   family: 'transient',
   use: 'Speech, single lines and light work: keeps the waveform, moves its pieces.',
-  needs: ['attacks'],
+  needs: ['attacks', 'pitch'],
   exactSeek: false,
   tiesPitchToSpeed: false,
   pitchBy: 'reading back',
@@ -47,6 +48,13 @@ export const wsola = defineMethod({
       scale: 'log',
       trades: 'Wider finds smoother joins on low notes; narrower keeps timing tighter.',
     }),
+  },
+  // one line asks for two of its longest periods and no more, attacks for what fits between them
+  pick(analysis, sampleRate) {
+    const periodMs = longestPeriodMs(analysis)
+    const gapMs = usualGapMs(analysis, sampleRate)
+    const segmentMs = periodMs ? pickWithin(2 * periodMs, 20, 40, 32) : pickWithin(gapMs && gapMs / 8, 24, 64, 64)
+    return { segmentMs, searchMs: pickWithin(0.45 * segmentMs, 6, 30, 14) }
   },
   latencyFrames: (settings, sampleRate) => Math.ceil(((settings.segmentMs + settings.searchMs) / 1000) * sampleRate),
   open: ({ source, map, pitch, settings, analysis }) =>

@@ -35,18 +35,21 @@ export function* exportTask(
 ): Task<ExportFacts> {
   const recipe = checkRecipe(order.recipe)
   const size = { frames: frameCount(source), sampleRate: source.sampleRate }
-  planOf(recipe, size)
+  const writerFor = ({ map, isSource }: ReturnType<typeof planOf>) =>
+    createWavWriter({
+      sampleRate: source.sampleRate,
+      channelCount: source.channels.length,
+      frames: map.outputFrames,
+      format: order.format,
+      markers: mapMarkers(order.markers, map),
+      dither: !(isSource && (order.sourceBits ?? 32) <= 16),
+      seed: recipe.seed,
+    })
+  // what cannot be written is refused before anything is looked for in the source
+  writerFor(planOf(recipe, size))
   const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known))
-  const { map, isSource } = planOf(recipe, size, analysis.attacks)
-  const writer = createWavWriter({
-    sampleRate: source.sampleRate,
-    channelCount: source.channels.length,
-    frames: map.outputFrames,
-    format: order.format,
-    markers: mapMarkers(order.markers, map),
-    dither: !(isSource && (order.sourceBits ?? 32) <= 16),
-    seed: recipe.seed,
-  })
+  const plan = planOf(recipe, size, analysis.attacks)
+  const writer = writerFor(plan)
   let peak = 0
   write(writer.header as Uint8Array<ArrayBuffer>)
   yield* renderTask(
@@ -60,7 +63,7 @@ export function* exportTask(
     analysis,
   )
   write(writer.footer as Uint8Array<ArrayBuffer>)
-  return { frames: map.outputFrames, bytes: writer.totalBytes, clippedSamples: writer.clippedSamples, peak }
+  return { frames: plan.map.outputFrames, bytes: writer.totalBytes, clippedSamples: writer.clippedSamples, peak }
 }
 
 /** Work that comes before what progress is counted in: it breathes, and shows as nothing done yet. */
