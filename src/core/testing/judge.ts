@@ -19,7 +19,7 @@ export interface Figures {
   slipMs?: number
   /** dB over the source, mean of the worst quarter */
   beforeDb?: number
-  /** dB, mean */
+  /** dB against the ideal, mean */
   sharpnessLostDb?: number
   detuneCents?: number
   flutterDb?: number
@@ -115,7 +115,7 @@ function judgeAttacks(result: AudioBlock, ideal: Ideal, source: Ideal): Partial<
     before.push(extra)
     const concentration = (audio: AudioBlock, t: number) =>
       energy(audio, t - 0.0005, t + 0.004) / (energy(audio, t - 0.03, t + 0.03) + 1e-12)
-    sharp.push(10 * Math.log10(concentration(source.audio, then) / (concentration(result, at) + 1e-9)))
+    sharp.push(10 * Math.log10((concentration(ideal.audio, at) + 1e-9) / (concentration(result, at) + 1e-9)))
   })
   return {
     lost,

@@ -7,8 +7,8 @@ export interface AttackHold {
   readonly strength: number
   /** output frames before an attack from which on it runs naturally */
   readonly leadFrames: number
-  /** output frames behind an attack until which it does */
-  readonly holdFrames: number
+  /** output frames behind an attack until which it does: for all, or attack by attack */
+  readonly holdFrames: number | readonly number[]
   /** source frames per output frame that count as natural at that moment; 1, or the pitch ratio where pitch is made by reading back */
   naturalSpeedAt(output: OutputFrame): number
 }
@@ -86,13 +86,14 @@ export function holdAttacks(map: TimeMap, attacks: readonly number[], hold: Atta
 
 function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Span[] {
   const places = attacks
-    .map((source) => {
+    .map((source, i) => {
+      const holdFrames = typeof hold.holdFrames === 'number' ? hold.holdFrames : (hold.holdFrames[i] ?? 0)
       const output = map.outputAt(asSource(source))
       const speed = map.speedAt(output)
       const natural = hold.naturalSpeedAt(output)
       // halfway by ratio: half the strength passes an attack of a double stretch at 1/√2 of its speed
       const held = speed > 0 ? power(natural, hold.strength) * power(speed, 1 - hold.strength) : 0
-      return { source, output: output as number, held }
+      return { source, output: output as number, held, holdFrames }
     })
     .filter((place) => place.held > 0 && place.output >= 0 && place.output <= map.outputFrames)
   const spans: Span[] = []
@@ -106,7 +107,7 @@ function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Spa
   let openOutput = 0
   let openSource = previousSource
   for (let i = 0; i <= places.length; i++) {
-    const place = places[i] ?? { source: endSource, output: endOutput, held: 1 }
+    const place = places[i] ?? { source: endSource, output: endOutput, held: 1, holdFrames: 0 }
     const isEnd = i === places.length
     const outputGap = place.output - previousOutput
     const sourceGap = place.source - previousSource
@@ -145,7 +146,7 @@ function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Spa
     previousOutput = place.output
     previousSource = place.source
     previousHeld = place.held
-    behind = hold.holdFrames
+    behind = place.holdFrames
   }
   return spans
 }
