@@ -56,6 +56,23 @@ describe('complexFft', () => {
 })
 
 describe('createSincReader', () => {
+  it('reads a run of whole steps as it reads them one by one, ends and all', () => {
+    const random = createRandom(31)
+    const channels = [0, 1].map(() => Float32Array.from({ length: 200 }, () => random() - 0.5))
+    const reader = createSincReader(40, 1, 80)
+    for (const position of [-30.4, 3.25, 100.999, 180.5]) {
+      const run = channels.map(() => new Float32Array(61))
+      const single = channels.map(() => new Float32Array(61))
+      reader.readRunInto(channels, position, 60, run, 1)
+      for (let n = 0; n < 60; n++) reader.readInto(channels, position + n, single, n + 1)
+      for (const c of [0, 1]) {
+        run[c]?.forEach((value, n) => {
+          expect(value).toBeCloseTo(single[c]?.[n] as number, 6)
+        })
+      }
+    }
+  })
+
   it('reads a tone between its samples to −105 dB', () => {
     const rate = 48_000
     const source = Float32Array.from({ length: 12_000 }, (_, i) => 0.5 * Math.sin((2 * Math.PI * 3000 * i) / rate))

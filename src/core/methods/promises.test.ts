@@ -66,10 +66,16 @@ describe('what the methods promise', () => {
     ['glide', 0.8, 0],
     ['glide', 1, 7],
     ['bass', 1.5, 0],
-  ] as const)('%s by pitch cycle at %d ×, %d st: the pitch within 3 cents', (id, stretch, semitones) => {
+  ] as const)('%s by pitch cycle at %d ×, %d st: the pitch within a cent, never wrong', (id, stretch, semitones) => {
     const own = figures(id, 'cycle', stretch, semitones, semitones !== 0)
-    expect(own.pitchCents).toBeLessThan(3)
-    expect(own.grossPercent).toBeLessThan(5)
+    expect(own.pitchCents).toBeLessThan(1)
+    expect(own.grossPercent).toBeLessThanOrEqual(0.5)
+  })
+
+  it('a voice by pitch cycle at 5 st keeps its formants within 1.5 %', () => {
+    const own = figures('voice', 'cycle', 1, 5, true)
+    expect(own.formantPercent).toBeLessThan(1.5)
+    expect(own.pitchCents).toBeLessThan(1)
   })
 
   it.each([2])('rain by spectral drift at %d × stays rain, as loud as it was', (stretch) => {
@@ -83,8 +89,11 @@ describe('what the methods promise', () => {
 
   it('three layers keep the attacks of drums over chords where they are', () => {
     const own = figures('drums over chords', 'layered', 1.25)
-    expect(own.lost).toBeLessThanOrEqual(1)
-    expect(own.beforeDb).toBeLessThan(1.5)
+    expect([own.lost, own.added]).toEqual([0, 0])
+    expect(own.slipMs).toBeLessThan(1)
+    expect(own.beforeDb).toBeLessThan(1)
+    expect(own.flutterDb).toBeLessThanOrEqual(0.3)
+    expect(own.detuneCents).toBeLessThan(1)
     expect(Math.abs(own.loudness)).toBeLessThan(0.5)
   })
 
@@ -120,6 +129,18 @@ describe('the judge', () => {
       ),
     }
     expect(judge(trembling, ideal, ideal, 'mix').flutterDb).toBeGreaterThan(0.3)
+  })
+
+  it('hears formants that moved, by how far they did', () => {
+    const voice = item('voice').play(AS_WRITTEN)
+    expect(judge(voice.audio, voice, voice, 'line').formantPercent).toBe(0)
+    const at = (semitones: number) => {
+      // the same pitch over an envelope that has moved along: played higher, then told that the pitch is what was asked for
+      const kept = item('voice').play({ ...AS_WRITTEN, semitones, keepFormants: true })
+      return judge(item('voice').play({ ...AS_WRITTEN, semitones }).audio, kept, voice, 'line').formantPercent as number
+    }
+    expect(at(1)).toBeGreaterThan(1.5)
+    expect(at(3)).toBeGreaterThan(at(1))
   })
 
   it('hears a wrong pitch, a lost attack and a made-up one', () => {

@@ -1,0 +1,96 @@
+import { describe, expect, it } from 'vitest'
+import { trackPitch } from '../analysis/pitchTrack'
+import type { AudioBlock } from '../audio/block'
+import { renderBlock } from '../render/renderTask'
+import { finish } from '../task'
+import { recipe } from '../testing/recipes'
+import { cents, rms } from '../testing/tone'
+
+const RATE = 48_000
+const tilt = (hz: number) => 1 / (1 + (hz / 900) ** 1.5)
+
+/** A held note of harmonics under a tilt; its pitch swings by `depth` (share) five times a second. */
+function sung(f0: number, options: { seconds?: number; depth?: number; from?: number } = {}): AudioBlock {
+  const { seconds = 1.2, depth = 0, from = 0 } = options
+  const samples = new Float32Array(Math.round(seconds * RATE))
+  let phase = 0
+  for (let i = Math.round(from * RATE); i < samples.length; i++) {
+    const hz = f0 * (1 + depth * Math.sin((2 * Math.PI * 5 * i) / RATE))
+    phase += hz / RATE
+    let sum = 0
+    for (let n = 1; n * f0 < 6000; n++) sum += tilt(n * f0) * Math.sin(2 * Math.PI * n * phase)
+    samples[i] = 0.15 * sum * Math.min(1, (i / RATE - from) / 0.005)
+  }
+  return { sampleRate: RATE, channels: [samples] }
+}
+
+const rendered = (source: AudioBlock, change: Parameters<typeof recipe>[1]) =>
+  renderBlock(source, recipe('cycle', change))
+
+/** Level of one partial, dB, over half a second from the middle. */
+function partialDb(audio: AudioBlock, hz: number): number {
+  const samples = audio.channels[0] as Float32Array
+  const size = RATE / 2
+  const start = Math.round(samples.length / 2 - size / 2)
+  let re = 0
+  let im = 0
+  for (let i = 0; i < size; i++) {
+    const w = 0.5 - 0.5 * Math.cos((2 * Math.PI * i) / size)
+    re += w * (samples[start + i] as number) * Math.cos((2 * Math.PI * hz * i) / RATE)
+    im += w * (samples[start + i] as number) * Math.sin((2 * Math.PI * hz * i) / RATE)
+  }
+  return 20 * Math.log10((4 * Math.hypot(re, im)) / size + 1e-9)
+}
+
+describe('pitch cycle', () => {
+  it.each([-12, -5, 7])('lays the same envelope under other harmonics at %d st: formants stay', (pitchSemitones) => {
+    const ratio = 2 ** (pitchSemitones / 12)
+    const out = rendered(sung(150), { pitchSemitones, formants: 'keep' })
+    const offsets: number[] = []
+    for (let n = 2; n * 150 * ratio < 4000; n++) {
+      const hz = n * 150 * ratio
+      offsets.push(partialDb(out, hz) - 20 * Math.log10(0.15 * tilt(hz)))
+    }
+    const middle = offsets.reduce((sum, v) => sum + v, 0) / offsets.length
+    for (const offset of offsets) expect(Math.abs(offset - middle)).toBeLessThan(1)
+  })
+
+  it('keeps the loudness or each cycle, as its level is set', () => {
+    const source = sung(150)
+    const ratioDb = (level: string) =>
+      20 *
+      Math.log10(
+        rms(rendered(source, { pitchSemitones: 7, settings: { level } }).channels[0] as Float32Array) /
+          rms(source.channels[0] as Float32Array),
+      )
+    const keptDb = (level: string) =>
+      partialDb(rendered(source, { pitchSemitones: 7, formants: 'keep', settings: { level } }), 150 * 2 ** (7 / 12))
+    expect(Math.abs(ratioDb('loudness'))).toBeLessThan(0.5)
+    // cycles that overlap more add up in amplitude, or are turned down to keep their power
+    expect(keptDb('loudness') - keptDb('cycle')).toBeCloseTo(20 * Math.log10(2 ** (3.5 / 12)), 0)
+  })
+
+  it.each([0.6, 1.7])('follows a vibrato without lagging behind it, at %d ×', (stretch) => {
+    const out = finish(trackPitch(rendered(sung(180, { depth: 0.02 }), { stretch })))
+    // the pitch that the score has there: the same swing, slower or faster
+    const errors: number[] = []
+    out.hz.forEach((hz, n) => {
+      const t = (n * out.hopFrames) / RATE
+      if (hz === 0 || t < 0.1 * stretch || t > 1.1 * stretch) return
+      const wanted = 180 * (1 + 0.02 * Math.sin((2 * Math.PI * 5 * t) / stretch))
+      errors.push(Math.abs(cents(hz, wanted)))
+    })
+    errors.sort((a, b) => a - b)
+    expect(errors.length).toBeGreaterThan(40)
+    // a tracker that reads 60 ms at once rounds a swing off by itself: as much as this at 0.6 ×
+    expect(errors[errors.length >> 1] as number).toBeLessThan(stretch < 1 ? 6 : 2)
+  })
+
+  it('falls into step where a note sets in: no cycle of another length on the way', () => {
+    const out = finish(trackPitch(rendered(sung(110, { from: 0.2 }), { stretch: 1.6 })))
+    out.hz.forEach((hz, n) => {
+      const t = (n * out.hopFrames) / RATE
+      if (hz > 0 && t > 0.36 && t < 0.6) expect(Math.abs(cents(hz, 110)), `at ${t} s`).toBeLessThan(20)
+    })
+  })
+})
