@@ -1,10 +1,11 @@
 import { type AudioBlock, frameCount, silence } from '../audio/block'
-import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
-import { addFrame, packFrames } from '../dsp/frames'
+import { complexFft, splitRealPair } from '../dsp/fft'
+import { packFrames } from '../dsp/frames'
 import { medianOf, slidingMedianInto } from '../dsp/median'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { sinTurns, square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
+import { createSynthesis } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
 
@@ -200,7 +201,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const window = hann(length)
   const scale = 1 / (0.375 * OVERLAP)
   const spare = new Float64Array(length + 2)
-  const nothing = new Float64Array(length + 2)
+  const lay = createSynthesis(length)
   const shaped = input.map(() => new Float64Array(length + 2))
   const shares = new Float64Array(bins + 1)
   const bridge = shape.bridge ?? 0
@@ -309,13 +310,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
           out[2 * b + 1] = (channel[2 * b + 1] as number) * (shares[b] as number)
         }
       })
-      for (let c = 0; c < channelCount; c += 2) {
-        const second = c + 1 < channelCount
-        joinRealPair(shaped[c] as Float64Array, second ? (shaped[c + 1] as Float64Array) : nothing, length, packed)
-        fft.inverse(spectrum, packed)
-        addFrame(sum[c] as Float32Array, window, scale, spectrum, 0)
-        if (second) addFrame(sum[c + 1] as Float32Array, window, scale, spectrum, 1)
-      }
+      lay(shaped, sum, window, scale)
     },
   }
 }

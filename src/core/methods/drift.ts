@@ -1,10 +1,11 @@
 import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
-import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
-import { addFrame, packFrames } from '../dsp/frames'
+import { complexFft, splitRealPair } from '../dsp/fft'
+import { packFrames } from '../dsp/frames'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { cosTurns, exp, ln, sinTurns, square } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
+import { createSynthesis, emptyColumn, turnPeak } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { asOutput } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
@@ -115,12 +116,12 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
   const fft = complexFft(length)
   const packed = fft.create()
   const spectrum = fft.create()
-  const columns = () => source.channels.map(() => new Float64Array(length + 2))
-  const now = columns()
-  const before = columns()
-  const clear = columns()
-  const hazy = columns()
-  const nothing = new Float64Array(length + 2)
+  const lay = createSynthesis(length)
+  const now = emptyColumn(channelCount, length)
+  const before = emptyColumn(channelCount, length)
+  const clear = emptyColumn(channelCount, length)
+  const hazy = emptyColumn(channelCount, length)
+  const last = emptyColumn(channelCount, length)
   const power = new Float64Array(bins + 1)
   const sums = new Float64Array(bins + 2)
   const surroundings = new Float64Array(bins + 1)
@@ -220,45 +221,10 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
         while (peak + 1 < end && (power[peak + 1] as number) > (power[peak] as number)) peak++
         let to = peak + 1
         while (to < end && (power[to] as number) <= (power[to - 1] as number)) to++
-        turn(peak, from, to, afresh)
+        turnPeak(clear, now, last, before, peak, from, to, !afresh)
         from = to
       }
       k = end
-    }
-  }
-
-  const last = columns()
-
-  function turn(peak: number, from: number, to: number, afresh: boolean) {
-    let re = 0
-    let im = 0
-    if (!afresh) {
-      for (let c = 0; c < channelCount; c++) {
-        const a = last[c] as Float64Array
-        const b = before[c] as Float64Array
-        re +=
-          (a[2 * peak] as number) * (b[2 * peak] as number) + (a[2 * peak + 1] as number) * (b[2 * peak + 1] as number)
-        im +=
-          (a[2 * peak + 1] as number) * (b[2 * peak] as number) - (a[2 * peak] as number) * (b[2 * peak + 1] as number)
-      }
-    }
-    const size = Math.sqrt(re * re + im * im)
-    if (size > 1e-20) {
-      re /= size
-      im /= size
-    } else {
-      re = 1
-      im = 0
-    }
-    for (let c = 0; c < channelCount; c++) {
-      const out = clear[c] as Float64Array
-      const column = now[c] as Float64Array
-      for (let k = from; k < to; k++) {
-        const xr = column[2 * k] as number
-        const xi = column[2 * k + 1] as number
-        out[2 * k] = xr * re - xi * im
-        out[2 * k + 1] = xr * im + xi * re
-      }
     }
   }
 
@@ -293,21 +259,6 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
     }
   }
 
-  function synthesise(
-    shaped: readonly Float64Array[],
-    sum: readonly Float32Array[],
-    window: Float64Array,
-    scale: number,
-  ) {
-    for (let c = 0; c < channelCount; c += 2) {
-      const second = c + 1 < channelCount
-      joinRealPair(shaped[c] as Float64Array, second ? (shaped[c + 1] as Float64Array) : nothing, length, packed)
-      fft.inverse(spectrum, packed)
-      addFrame(sum[c] as Float32Array, window, scale, spectrum, 0)
-      if (second) addFrame(sum[c + 1] as Float32Array, window, scale, spectrum, 1)
-    }
-  }
-
   return {
     channelCount,
     hop,
@@ -323,10 +274,10 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
       if (any) {
         shapeClear(previousSegment !== k - 1)
         for (let c = 0; c < channelCount; c++) last[c]?.set(clear[c] as Float64Array)
-        synthesise(clear, sum, hannWindow, clearScale)
+        lay(clear, sum, hannWindow, clearScale)
       } else for (const column of last) column.fill(0)
       shapeHaze(k)
-      synthesise(hazy, sum, sineWindow, hazeScale)
+      lay(hazy, sum, sineWindow, hazeScale)
       previousSegment = k
     },
   }

@@ -1,10 +1,11 @@
 import { createTrueEnvelope } from '../analysis/trueEnvelope'
 import type { AudioBlock } from '../audio/block'
 import { silence } from '../audio/block'
-import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
-import { addFrame, packFrames } from '../dsp/frames'
+import { complexFft, splitRealPair } from '../dsp/fft'
+import { packFrames } from '../dsp/frames'
 import { overlapAddVoice } from '../dsp/overlapAdd'
 import { exp } from '../dsp/portable'
+import { createSynthesis } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
 import { asOutput, type OutputFrame } from '../timeline/axes'
@@ -37,6 +38,7 @@ export function keepFormants(
   const channelCount = source.channels.length
   const fft = complexFft(length)
   const envelopeOf = createTrueEnvelope(length, source.sampleRate)
+  const lay = createSynthesis(length)
   const window = hann(length)
   const scale = 1 / (0.375 * OVERLAP)
   const packed = fft.create()
@@ -135,12 +137,7 @@ export function keepFormants(
       // moving the envelope changes what a voice sounds like, not how loud it is
       const change = Math.sqrt(powerBefore / Math.max(powerBehind, 1e-30))
       const level = scale * Math.min(MAX_LEVEL_CHANGE, change)
-      for (let c = 0; c < channelCount; c += 2) {
-        joinRealPair(spectra[c] as Float64Array, spectra[c + 1] as Float64Array, length, packed)
-        fft.inverse(spectrum, packed)
-        addFrame(sum[c] as Float32Array, window, level, spectrum, 0)
-        if (c + 1 < channelCount) addFrame(sum[c + 1] as Float32Array, window, level, spectrum, 1)
-      }
+      lay(spectra, sum, window, level)
     },
   })
 }

@@ -1,10 +1,11 @@
 import { pickWithin, usualGapMs } from '../analysis/material'
 import { type AudioBlock, frameCount } from '../audio/block'
-import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
-import { addFrame, packFrames } from '../dsp/frames'
+import { complexFft, splitRealPair } from '../dsp/fft'
+import { packFrames } from '../dsp/frames'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
+import { createSynthesis, emptyColumn, turnPeak } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
 import { asOutput, asSource } from '../timeline/axes'
@@ -134,10 +135,10 @@ export function createVocoder(
   const fft = complexFft(length)
   const packed = fft.create()
   const spectrum = fft.create()
-  const columns = () => source.channels.map(() => new Float64Array(length + 2))
-  const now = columns()
-  const before = columns()
-  const shaped = columns()
+  const lay = createSynthesis(length)
+  const now = emptyColumn(source.channels.length, length)
+  const before = emptyColumn(source.channels.length, length)
+  const shaped = emptyColumn(source.channels.length, length)
   const map = holdAttacks(given, attacks, {
     strength: 1,
     leadFrames: hop / 2,
@@ -149,7 +150,6 @@ export function createVocoder(
   const places = attacks.map((frame) => map.outputAt(asSource(frame)))
   const powerBefore = new Float64Array(bins + 1)
   let powerBeforeOf = -1
-  const nothing = new Float64Array(length + 2)
   const power = new Float64Array(bins + 1)
   const peaks = new Int32Array(bins + 1)
   let previousSegment = Number.NaN
@@ -241,37 +241,8 @@ export function createVocoder(
     for (let n = 0; n < count; n++) {
       const peak = peaks[n] as number
       const to = n + 1 < count ? Math.floor((peak + (peaks[n + 1] as number)) / 2) + 1 : bins + 1
-      let re = 0
-      let im = 0
-      for (let c = 0; c < shaped.length; c++) {
-        const last = shaped[c] as Float64Array
-        const old = before[c] as Float64Array
-        const lr = last[2 * peak] as number
-        const li = last[2 * peak + 1] as number
-        const or = old[2 * peak] as number
-        const oi = old[2 * peak + 1] as number
-        re += lr * or + li * oi
-        im += li * or - lr * oi
-      }
-      const size = Math.sqrt(re * re + im * im)
       const lifted = afresh && (power[peak] as number) > LIFTED * (powerBefore[peak] as number)
-      if (size > 1e-20 && !lifted) {
-        re /= size
-        im /= size
-      } else {
-        re = 1
-        im = 0
-      }
-      for (let c = 0; c < shaped.length; c++) {
-        const out = shaped[c] as Float64Array
-        const column = now[c] as Float64Array
-        for (let k = from; k < to; k++) {
-          const xr = column[2 * k] as number
-          const xi = column[2 * k + 1] as number
-          out[2 * k] = xr * re - xi * im
-          out[2 * k + 1] = xr * im + xi * re
-        }
-      }
+      turnPeak(shaped, now, shaped, before, peak, from, to, !lifted)
       from = to
     }
     if (count === 0) for (const column of shaped) column.fill(0)
@@ -294,13 +265,7 @@ export function createVocoder(
       if (previousSegment === k - 1) lockPhases(near?.side === 'at')
       else for (let c = 0; c < shaped.length; c++) shaped[c]?.set(now[c] as Float64Array)
       previousSegment = k
-      for (let c = 0; c < sum.length; c += 2) {
-        const second = c + 1 < sum.length
-        joinRealPair(shaped[c] as Float64Array, second ? (shaped[c + 1] as Float64Array) : nothing, length, packed)
-        fft.inverse(spectrum, packed)
-        addFrame(sum[c] as Float32Array, window, scale, spectrum, 0)
-        if (second) addFrame(sum[c + 1] as Float32Array, window, scale, spectrum, 1)
-      }
+      lay(shaped, sum, window, scale)
     },
   }
 }

@@ -1,0 +1,75 @@
+import { complexFft, joinRealPair } from './fft'
+import { addFrame } from './frames'
+
+/** Half spectra of one column, `[channel][length + 2]`, interleaved. */
+export type Column = readonly Float64Array[]
+
+export const emptyColumn = (channelCount: number, length: number): Column =>
+  Array.from({ length: channelCount }, () => new Float64Array(length + 2))
+
+/** Lays columns: back to samples, windowed, scaled and added onto a sum, two channels in one transform. Of a column with one more than the sum has, for lack of a pair, that one is not laid. */
+export function createSynthesis(length: number) {
+  const fft = complexFft(length)
+  const packed = fft.create()
+  const spectrum = fft.create()
+  const nothing = new Float64Array(length + 2)
+  return (column: Column, sum: readonly Float32Array[], window: Float64Array, scale: number) => {
+    for (let c = 0; c < column.length; c += 2) {
+      const second = c + 1 < column.length
+      joinRealPair(column[c] as Float64Array, second ? (column[c + 1] as Float64Array) : nothing, length, packed)
+      fft.inverse(spectrum, packed)
+      addFrame(sum[c] as Float32Array, window, scale, spectrum, 0)
+      if (sum[c + 1]) addFrame(sum[c + 1] as Float32Array, window, scale, spectrum, 1)
+    }
+  }
+}
+
+/**
+ * Turn the bins `from…to` around a spectral peak so that it goes on where the last output column left it: by what `last`
+ * (laid one hop ago) is ahead of `before` (the source one hop before `now`). One turn for all channels, so that the image
+ * holds. Where either has nothing at the peak, or nothing is to go on, the bins are taken as they are.
+ * Source  Laroche & Dolson 1999, identity phase locking; Röbel 2003 for the two-frame form.
+ */
+export function turnPeak(
+  out: Column,
+  now: Column,
+  last: Column,
+  before: Column,
+  peak: number,
+  from: number,
+  to: number,
+  goesOn: boolean,
+): void {
+  let re = 0
+  let im = 0
+  if (goesOn) {
+    for (let c = 0; c < out.length; c++) {
+      const a = last[c] as Float64Array
+      const b = before[c] as Float64Array
+      const lr = a[2 * peak] as number
+      const li = a[2 * peak + 1] as number
+      const or = b[2 * peak] as number
+      const oi = b[2 * peak + 1] as number
+      re += lr * or + li * oi
+      im += li * or - lr * oi
+    }
+  }
+  const size = Math.sqrt(re * re + im * im)
+  if (size > 1e-20) {
+    re /= size
+    im /= size
+  } else {
+    re = 1
+    im = 0
+  }
+  for (let c = 0; c < out.length; c++) {
+    const turned = out[c] as Float64Array
+    const column = now[c] as Float64Array
+    for (let k = from; k < to; k++) {
+      const xr = column[2 * k] as number
+      const xi = column[2 * k + 1] as number
+      turned[2 * k] = xr * re - xi * im
+      turned[2 * k + 1] = xr * im + xi * re
+    }
+  }
+}
