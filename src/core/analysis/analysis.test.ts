@@ -28,6 +28,11 @@ function over(a: AudioBlock, b: AudioBlock, db: number): AudioBlock {
 }
 
 describe('the attack detector', () => {
+  it.each([0.3, 1, 2.37])('takes neither end of a steady sound of %d s that was cut out for an attack', (seconds) => {
+    for (const sampleRate of [8000, 48_000]) expect(find(sine({ hz: 440, seconds, sampleRate }))).toEqual([])
+    expect(find(noise({ seconds, seed: 9 }))).toEqual([])
+  })
+
   it('finds what was played, to the frame, alone and over beds at -12 to +12 dB', () => {
     const beds = ['chord', 'rain'].map((id) => played(id).audio)
     let hits = 0

@@ -84,7 +84,9 @@ function startsWithHit(source: AudioBlock): boolean {
     for (const channel of source.channels) for (let i = from; i < to; i++) sum += square(channel[i] as number)
     return to > from ? sum / (to - from) : 0
   }
-  return power(0, 0.03) > DIES_AWAY * power(0.1, 0.25)
+  // of a sound shorter than that, the same shares
+  const seconds = Math.min(0.25, frameCount(source) / source.sampleRate)
+  return power(0, 0.12 * seconds) > DIES_AWAY * power(0.4 * seconds, seconds)
 }
 
 function bandEdges(size: number, sampleRate: number): Int32Array {
@@ -150,7 +152,9 @@ export function* noveltyCurve(source: AudioBlock, hop: number): Task<Float64Arra
   const lag = Math.max(1, Math.round(half / 2 / hop))
   // what lies before the sound is silence
   const quiet = 0.5 * ln(floor)
-  for (let column = 0; column < columns; column++) {
+  // where a window reaches beyond the end, the cut shows as a rise in every band: nothing is looked for there
+  const last = Math.max(0, Math.floor((totalFrames - half) / hop))
+  for (let column = 0; column <= Math.min(last, columns - 1); column++) {
     const now = column * bands
     const before = (column - lag) * bands
     let rise = 0

@@ -36,7 +36,7 @@ export interface SincReader {
 /** table rows per source frame at speed 1: linear blending between rows stays below −118 dB */
 const PHASES = 512
 
-const tables = new Map<string, { rows: Float32Array; phases: number; half: number }>()
+const tables = new Map<string, { rows: Float64Array; phases: number; half: number }>()
 
 /**
  * Units  `width` in zero crossings of the kernel in all (even, 8–256); `speed` in source frames per output frame;
@@ -109,7 +109,7 @@ export function createSteppedSincReaders(width: number, attenuationDb = 110): (s
 // leaves only products inside). Plain functions of typed arrays and numbers, so that one compiled form serves all.
 
 function addPair(
-  rows: Float32Array,
+  rows: Float64Array,
   offset: number,
   taps: number,
   blend: number,
@@ -143,7 +143,7 @@ function addPair(
 }
 
 function sumOne(
-  rows: Float32Array,
+  rows: Float64Array,
   offset: number,
   taps: number,
   blend: number,
@@ -217,8 +217,8 @@ function tableFor(width: number, speed: number, attenuationDb: number) {
   const half = Math.ceil((width / 2) * speed)
   const phases = Math.max(32, Math.ceil(PHASES / speed))
   const taps = 2 * half
-  // single precision halves what the hot loop drags through the cache, and is 140 dB below the kernel
-  const rows = new Float32Array((phases + 1) * taps)
+  // double precision: the loop sums in it, and to widen each weight first costs more than the cache that it saves
+  const rows = new Float64Array((phases + 1) * taps)
   for (let phase = 0; phase <= phases; phase++) {
     let sum = 0
     for (let k = 0; k < taps; k++) {
@@ -235,7 +235,7 @@ function tableFor(width: number, speed: number, attenuationDb: number) {
   }
   const table = { rows, phases, half }
   // speeds come from sliders: keep the few last used, not every one ever seen
-  if (tables.size > 64) tables.delete(tables.keys().next().value as string)
+  if (tables.size > 32) tables.delete(tables.keys().next().value as string)
   tables.set(key, table)
   return table
 }
