@@ -173,7 +173,10 @@ const castanets: IdealItem = {
 
 const rise = (t: number, seconds: number) => (t < seconds ? 0.5 - 0.5 * Math.cos((Math.PI * t) / seconds) : 1)
 
-/** A tone of ten partials that start at phases of the seed's choosing: no playing of a score fixes them. */
+/**
+ * A tone of ten partials that start at phases of the seed's choosing: no playing of a score fixes them. They belong to the note
+ * as written (`writtenHz`), so a transposed playing has the same ones: where notes share a partial, it stays as loud.
+ */
 function organ(
   to: Tape,
   seed: number,
@@ -181,10 +184,12 @@ function organ(
   seconds: number,
   pan: number,
   gain: number,
-  hz: number,
+  writtenHz: number,
+  ratio: number,
   fade: number,
 ) {
-  const random = createRandom(seed * 401 + Math.round(hz * 10))
+  const hz = writtenHz * ratio
+  const random = createRandom(seed * 401 + Math.round(writtenHz * 10))
   const phases = Array.from({ length: 10 }, () => random())
   add(to, at, seconds, pan, (t) => {
     let sum = 0
@@ -206,7 +211,7 @@ const chord: IdealItem = {
     const partials: { hz: number; from: number; to: number }[] = []
     for (const [n, midi] of [45, 57, 64, 69, 73].entries()) {
       const hz = noteHz(midi) * r
-      organ(to, playing.seed, 0.2 * s, 3.6 * s, 0.4 * (n - 2), 0.12, hz, 0.15 * s)
+      organ(to, playing.seed, 0.2 * s, 3.6 * s, 0.4 * (n - 2), 0.12, noteHz(midi), r, 0.15 * s)
       // the ones that no other note comes near
       if (n === 0) for (const k of [1, 4, 7]) partials.push({ hz: k * hz, from: 0.9 * s, to: 3.1 * s })
     }
@@ -404,8 +409,8 @@ const scene: IdealItem = {
     const bed = rain.play(playing).audio
     const to = tape(4 * s)
     const r = semitonesToRatio(playing.semitones)
-    organ(to, playing.seed, 0.1 * s, 3.8 * s, -0.7, 0.25, 220 * r, 0.1 * s)
-    organ(to, playing.seed, 0.1 * s, 3.8 * s, -0.2, 0.12, 330 * r, 0.1 * s)
+    organ(to, playing.seed, 0.1 * s, 3.8 * s, -0.7, 0.25, 220, r, 0.1 * s)
+    organ(to, playing.seed, 0.1 * s, 3.8 * s, -0.2, 0.12, 330, r, 0.1 * s)
     const attacks = [0.5, 1.25, 2, 2.75, 3.5].map((at, n) => {
       const noise = grit(createRandom(playing.seed * 13 + n), 2500 * r, 1)
       add(to, at * s, 0.2, 0.8, (t) => Math.exp(-t / 0.03) * noise())
@@ -429,7 +434,7 @@ const drumsOverChords: IdealItem = {
     const partials: { hz: number; from: number; to: number }[] = []
     for (const [n, midi] of [45, 57, 64, 69].entries()) {
       const hz = noteHz(midi) * r
-      organ(to, playing.seed, 0.05 * s, 4.85 * s, 0.4 * (n - 1.5), 0.07, hz, 0.02 * s)
+      organ(to, playing.seed, 0.05 * s, 4.85 * s, 0.4 * (n - 1.5), 0.07, noteHz(midi), r, 0.02 * s)
       // above where the kick sweeps and the snare rings
       if (n === 0) for (const k of [4, 7]) partials.push({ hz: k * hz, from: 0.5 * s, to: 4.5 * s })
     }
