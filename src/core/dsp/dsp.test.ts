@@ -56,6 +56,26 @@ describe('complexFft', () => {
 })
 
 describe('createSincReader', () => {
+  it('reads a speed of small whole numbers from weights that it keeps, and gets what it gets elsewhere', () => {
+    const random = createRandom(32)
+    const channels = [0, 1, 2].map(() => Float32Array.from({ length: 300 }, () => random() - 0.5))
+    const kept = createSincReader(96, 0.8)
+    // at or below 1 all speeds share one kernel; this one falls on no step
+    const blended = createSincReader(96, Math.SQRT1_2)
+    const a = channels.map(() => new Float32Array(400))
+    const b = channels.map(() => new Float32Array(400))
+    for (let n = 0; n < 400; n++) {
+      const position = -10 + n * 0.8
+      kept.readInto(channels, position, a, n)
+      blended.readInto(channels, position, b, n)
+    }
+    for (const c of [0, 1, 2]) {
+      a[c]?.forEach((value, n) => {
+        expect(value).toBeCloseTo(b[c]?.[n] as number, 5)
+      })
+    }
+  })
+
   it('reads a run of whole steps as it reads them one by one, ends and all', () => {
     const random = createRandom(31)
     const channels = [0, 1].map(() => Float32Array.from({ length: 200 }, () => random() - 0.5))

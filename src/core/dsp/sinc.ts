@@ -51,25 +51,49 @@ export function createSincReader(width: number, speed: number, attenuationDb = 1
   const { rows, phases, half } = tableFor(width, Math.max(1, speed), attenuationDb)
   const taps = 2 * half
   const weights = new Float64Array(taps)
+  const steps = stepsOf(speed)
+  const exact: (Float64Array | undefined)[] = new Array(steps)
+
+  /** The weights for a position `share` of the way from one frame to the next. */
+  function blendInto(out: Float64Array, share: number) {
+    const row = share * phases
+    const whole = Math.min(phases - 1, Math.floor(row))
+    const blend = row - whole
+    for (let k = 0; k < taps; k++) {
+      const low = rows[whole * taps + k] as number
+      out[k] = low + blend * ((rows[(whole + 1) * taps + k] as number) - low)
+    }
+    return out
+  }
+
+  /** Weights made once, where a position is one of the few at which a speed of small whole numbers reads; else undefined. */
+  function exactAt(share: number): Float64Array | undefined {
+    const place = share * steps
+    const step = Math.round(place)
+    if (step === steps || Math.abs(place - step) > ON_STEP) return undefined
+    exact[step] ??= blendInto(new Float64Array(taps), step / steps)
+    return exact[step]
+  }
 
   return {
     reachFrames: half,
     readRunInto(channels, position, count, values, at) {
       const base = Math.floor(position)
-      const row = (position - base) * phases
-      const whole = Math.min(phases - 1, Math.floor(row))
-      const blend = row - whole
-      for (let k = 0; k < taps; k++) {
-        const low = rows[whole * taps + k] as number
-        weights[k] = low + blend * ((rows[(whole + 1) * taps + k] as number) - low)
-      }
+      blendInto(weights, position - base)
       channels.forEach((channel, c) => {
         weighRun(weights, channel, base - half + 1, count, values[c] as Float32Array, at)
       })
     },
     readInto(channels, position, values, at) {
-      const base = Math.floor(position)
-      const row = (position - base) * phases
+      // a hair below a frame is that frame
+      const base = Math.floor(position + ON_STEP / steps)
+      const share = Math.max(0, position - base)
+      const fixed = exactAt(share)
+      if (fixed) {
+        readFixed(fixed, channels, base - half + 1, values, at)
+        return
+      }
+      const row = share * phases
       const whole = Math.min(phases - 1, Math.floor(row))
       const blend = row - whole
       const offset = whole * taps
@@ -84,6 +108,19 @@ export function createSincReader(width: number, speed: number, attenuationDb = 1
       }
     },
   }
+}
+
+/** how near a step a position has to be to count as on it, in steps: 120 dB below what it reads */
+const ON_STEP = 1e-6
+const MOST_STEPS = 1024
+
+/** Into how many steps a frame falls at which a reader of this speed ever reads; 1 where they are too many to keep. */
+function stepsOf(speed: number): number {
+  for (let steps = 1; steps <= MOST_STEPS; steps++) {
+    const whole = speed * steps
+    if (whole >= 1 && Math.abs(whole - Math.round(whole)) < 1e-11 * steps) return steps
+  }
+  return 1
 }
 
 const STEPS_PER_OCTAVE = 24
@@ -162,6 +199,61 @@ function sumOne(
     high += (rows[row + taps] as number) * x
   }
   return low + blend * (high - low)
+}
+
+/** One position under weights that are there already: two channels in one pass. */
+function readFixed(
+  weights: Float64Array,
+  channels: readonly Float32Array[],
+  first: number,
+  values: readonly Float32Array[],
+  at: number,
+) {
+  for (let c = 0; c < channels.length; c += 2) {
+    const a = channels[c] as Float32Array
+    const b = channels[c + 1]
+    const from = Math.max(0, -first)
+    const to = Math.min(weights.length, a.length - first)
+    if (b) weighPair(weights, a, b, first, from, to, values[c] as Float32Array, values[c + 1] as Float32Array, at)
+    else {
+      let sum = 0
+      for (let k = from; k < to; k++) sum += (weights[k] as number) * (a[first + k] as number)
+      ;(values[c] as Float32Array)[at] = sum
+    }
+  }
+}
+
+function weighPair(
+  weights: Float64Array,
+  a: Float32Array,
+  b: Float32Array,
+  first: number,
+  from: number,
+  to: number,
+  outA: Float32Array,
+  outB: Float32Array,
+  at: number,
+) {
+  let evenA = 0
+  let evenB = 0
+  let oddA = 0
+  let oddB = 0
+  let k = from
+  for (; k + 1 < to; k += 2) {
+    const i = first + k
+    const even = weights[k] as number
+    const odd = weights[k + 1] as number
+    evenA += even * (a[i] as number)
+    evenB += even * (b[i] as number)
+    oddA += odd * (a[i + 1] as number)
+    oddB += odd * (b[i + 1] as number)
+  }
+  if (k < to) {
+    evenA += (weights[k] as number) * (a[first + k] as number)
+    evenB += (weights[k] as number) * (b[first + k] as number)
+  }
+  outA[at] = evenA + oddA
+  outB[at] = evenB + oddB
 }
 
 /** `out[at + n]` = Σ weights[k] · samples[first + n + k]; frames outside the array count as 0. */
