@@ -212,14 +212,9 @@ function readFixed(
   for (let c = 0; c < channels.length; c += 2) {
     const a = channels[c] as Float32Array
     const b = channels[c + 1]
-    const from = Math.max(0, -first)
-    const to = Math.min(weights.length, a.length - first)
-    if (b) weighPair(weights, a, b, first, from, to, values[c] as Float32Array, values[c + 1] as Float32Array, at)
-    else {
-      let sum = 0
-      for (let k = from; k < to; k++) sum += (weights[k] as number) * (a[first + k] as number)
-      ;(values[c] as Float32Array)[at] = sum
-    }
+    const out = values[c] as Float32Array
+    if (b) weighPair(weights, a, b, first, out, values[c + 1] as Float32Array, at)
+    else weighRun(weights, a, first, 1, out, at)
   }
 }
 
@@ -228,12 +223,12 @@ function weighPair(
   a: Float32Array,
   b: Float32Array,
   first: number,
-  from: number,
-  to: number,
   outA: Float32Array,
   outB: Float32Array,
   at: number,
 ) {
+  const from = Math.max(0, -first)
+  const to = Math.min(weights.length, a.length - first)
   let evenA = 0
   let evenB = 0
   let oddA = 0
