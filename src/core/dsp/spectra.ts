@@ -7,7 +7,10 @@ export type Column = readonly Float64Array[]
 export const emptyColumn = (channelCount: number, length: number): Column =>
   Array.from({ length: channelCount }, () => new Float64Array(length + 2))
 
-/** Lays columns: back to samples, windowed, scaled and added onto a sum, two channels in one transform. Of a column with one more than the sum has, for lack of a pair, that one is not laid. */
+/**
+ * Lays columns: back to samples, windowed, scaled and added onto a sum, two channels in one transform. A column may have one
+ * channel more than the sum, for lack of a pair: that one is not laid.
+ */
 export function createSynthesis(length: number) {
   const fft = complexFft(length)
   const packed = fft.create()

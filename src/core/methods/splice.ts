@@ -96,6 +96,12 @@ interface Cut {
   readonly gainAt?: ((n: number) => number) | undefined
 }
 
+/** At what ratio a piece will be read back, and the natural log of its level at a frame from its start. */
+interface Turning {
+  readonly ratio: number
+  levelAt(frame: number): number
+}
+
 /** from what correlation on two ends count as the same waveform */
 const ALIKE = 0.5
 /** pieces that carry a tail on: their length, the shortest tail they can be taken from, and how they overlap */
@@ -163,24 +169,29 @@ export function spliceVoice(
     if (cached) return cached
     // a piece, and the tail of it that may be searched and laid again
     ready?.((borders[piece] as number) - join, (borders[piece + 1] ?? frames) + fade + join)
-    const cuts = keepDecay(piece, layOut(piece))
+    const turning = turningOf(piece)
+    const laid = layOut(piece, turning)
+    const cuts = turning ? keepDecay(piece, laid, turning) : laid
     known.set(piece, cuts)
     if (known.size > 256) known.delete(known.keys().next().value as number)
     return cuts
   }
 
-  /** Read back faster or slower, a piece would die away as much faster or slower: its level over time makes up for that. */
-  function keepDecay(piece: number, cuts: readonly Cut[]): readonly Cut[] {
-    const output = places[piece] as number
-    const ratio = ratioAt?.(output) ?? 1
+  /** How a piece dies away, and how fast it will be read back; undefined where that changes nothing. */
+  function turningOf(piece: number): Turning | undefined {
+    const ratio = ratioAt?.(places[piece] as number) ?? 1
     const start = borders[piece] as number
     const sourceEnd = borders[piece + 1] ?? frames
     // what is shorter than a stroke has no decay to speak of
-    if (Math.abs(ratio - 1) < 1e-4 || sourceEnd - start < LEAST_DECAY_SECONDS * sampleRate) return cuts
-    const levelAt = decayOf(start, sourceEnd)
+    if (Math.abs(ratio - 1) < 1e-4 || sourceEnd - start < LEAST_DECAY_SECONDS * sampleRate) return undefined
+    return { ratio, levelAt: decayOf(start, sourceEnd) }
+  }
+
+  /** Read back faster or slower, a piece would die away as much faster or slower: its level over time makes up for that. */
+  function keepDecay(piece: number, cuts: readonly Cut[], { ratio, levelAt }: Turning): readonly Cut[] {
     return cuts.map((cut) => {
-      const laid = cut.output - output
-      const from = cut.source - start
+      const laid = cut.output - (places[piece] as number)
+      const from = cut.source - (borders[piece] as number)
       const gainAt = (n: number) =>
         Math.min(MOST_GAIN, Math.max(1 / MOST_GAIN, exp(levelAt((laid + n) / ratio) - levelAt(from + n))))
       return { ...cut, gain: 1, gainAt }
@@ -218,21 +229,19 @@ export function spliceVoice(
    * Where a piece ends as far as it can be laid. Read back faster, it has to last longer than it does: what has died away
    * by then is no sound to make more of, so its tail is carried on from before that.
    */
-  function endOf(piece: number): number {
+  function endOf(piece: number, turning: Turning | undefined): number {
     const start = borders[piece] as number
     const sourceEnd = borders[piece + 1] ?? frames
-    const ratio = ratioAt?.(places[piece] as number) ?? 1
-    if (ratio <= 1 + 1e-4) return sourceEnd
-    const levelAt = decayOf(start, sourceEnd)
-    const least = levelAt(0) - SPENT
+    if (!turning || turning.ratio <= 1) return sourceEnd
+    const least = turning.levelAt(0) - SPENT
     let end = start
-    while (end < sourceEnd && levelAt(end - start) > least) end += Math.round(LEVEL_STEP_SECONDS * sampleRate)
+    while (end < sourceEnd && turning.levelAt(end - start) > least) end += Math.round(LEVEL_STEP_SECONDS * sampleRate)
     return Math.min(sourceEnd, end)
   }
 
-  function layOut(piece: number): Cut[] {
+  function layOut(piece: number, turning: Turning | undefined): Cut[] {
     const start = borders[piece] as number
-    const sourceEnd = endOf(piece)
+    const sourceEnd = endOf(piece, turning)
     const output = places[piece] as number
     const outputEnd = places[piece + 1] ?? end
     const has = sourceEnd - start

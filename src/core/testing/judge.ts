@@ -17,7 +17,7 @@ export interface Figures {
   added?: number
   /** ms, 95th percentile of |slip| */
   slipMs?: number
-  /** dB over the source, mean of the worst quarter */
+  /** dB over the larger of source and ideal, 90th percentile */
   beforeDb?: number
   /** dB against the ideal, mean */
   sharpnessLostDb?: number
