@@ -25,13 +25,19 @@ module.exports = {
       name: 'audio-dsp-timeline-lie-lowest',
       severity: 'error',
       from: { path: '^src/core/(audio|dsp|timeline)/', pathNot: '\\.test\\.ts$' },
-      to: { path: '^src/core/(analysis|methods|render|measure|testing|demo)/' },
+      to: { path: '^src/core/(analysis|knowledge|methods|render|measure|testing|demo)/' },
     },
     {
       name: 'methods-never-mark-their-own-work',
       severity: 'error',
       from: { path: '^src/core/(methods|analysis)/', pathNot: '\\.test\\.ts$' },
-      to: { path: '^src/core/(render|measure|testing)/' },
+      to: { path: '^src/core/(knowledge|render|measure|testing)/' },
+    },
+    {
+      name: 'knowledge-listens-and-renders-nothing',
+      severity: 'error',
+      from: { path: '^src/core/knowledge/', pathNot: '\\.test\\.ts$' },
+      to: { path: '^src/core/(methods|render|measure|testing|demo)/' },
     },
     {
       name: 'testing-is-for-tests',

@@ -58,3 +58,13 @@ export function readArguments(
     },
   }
 }
+
+/** The words without a flag, exactly as many as there are names. */
+export function places(args: Arguments, names: readonly string[]): readonly string[] {
+  if (args.places.length !== names.length) {
+    throw new UsageError(
+      names.length === 0 ? `"${args.places[0]}" is one word too many` : `give ${names.join(' and ')}`,
+    )
+  }
+  return args.places
+}

@@ -1,9 +1,10 @@
 import { execFileSync, spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { methods, readWav, renderBlock, writeWav } from '../core'
+import { makeLoop } from '../core/testing/loops'
 import { recipe } from '../core/testing/recipes'
 import { chord, clicks, noise } from '../core/testing/signals'
 import { readArguments, UsageError } from './args'
@@ -253,5 +254,79 @@ describe('zumbet analyse and layers', () => {
       })
       expect(apart).toBeLessThan(1e-5)
     })
+  })
+})
+
+describe('zumbet analyse, whole', () => {
+  const shape = {
+    attacks: expect.any(Array),
+    tempo: { bpm: 120, confidence: expect.any(Number), drift: { percent: 0 } },
+    pitch: { confidence: expect.any(Number), tuningCents: expect.any(Number) },
+    material: { kind: expect.any(String), reasons: expect.any(Array) },
+    loop: { bars: 4, overhangMs: expect.any(Number) },
+  }
+  const pulse = () => makeLoop({ seed: 2, style: 'backbeat', bpm: 120, bars: 4 }).audio
+
+  it('prints the contract for a sound, and a line for every file of a folder, bad ones among them', () => {
+    mkdirSync(place('shelf/inner'), { recursive: true })
+    writeFileSync(place('shelf/loop.wav'), writeWav(pulse(), { format: '16' }))
+    writeFileSync(place('shelf/inner/rain.wav'), writeWav(noise({ seconds: 1, seed: 1 }), { format: '16' }))
+    writeFileSync(place('shelf/inner/torn.wav'), 'RIFF')
+    writeFileSync(place('shelf/notes.txt'), 'low tide at six')
+    const one = zumbet('analyse', place('shelf/loop.wav'), '--json')
+    expect(JSON.parse(one.stdout)).toMatchObject(shape)
+
+    const all = zumbet('analyse', place('shelf'), '--json')
+    expect(all.status).toBe(0)
+    const lines = all.stdout
+      .trim()
+      .split('\n')
+      .map((line) => JSON.parse(line))
+    expect(lines.map(({ file }) => file)).toEqual([join('inner', 'rain.wav'), join('inner', 'torn.wav'), 'loop.wav'])
+    expect(lines[0].tempo.bpm).toBeNull()
+    expect(lines[1].error).toContain('torn.wav')
+    expect(lines[2]).toMatchObject(shape)
+    expect(all.stderr).toContain('torn.wav')
+    mkdirSync(place('nothing'))
+    expect(zumbet('analyse', place('nothing')).status).toBe(1)
+  })
+})
+
+describe('zumbet fit', () => {
+  const frames = (file: string) => readWav(readFileSync(place(file)), file).audio.channels[0]?.length
+  const fitted = (out: string, ...words: string[]) =>
+    zumbet('fit', place('in.wav'), place(out), '--method', 'wsola', ...words)
+
+  it('makes seconds, tempi and bars exact to the frame', () => {
+    const own = source.channels[0]?.length as number
+    expect(fitted('six.wav', '--seconds', '6').status).toBe(0)
+    expect(frames('six.wav')).toBe(288_000)
+    expect(fitted('odd.wav', '--seconds', '0.777777').status).toBe(0)
+    expect(frames('odd.wav')).toBe(Math.round(0.777777 * 48_000))
+    expect(fitted('slower.wav', '--bpm', '128:120').status).toBe(0)
+    expect(frames('slower.wav')).toBe(Math.round((own * 128) / 120))
+    expect(fitted('bars.wav', '--bars', '1@150').status).toBe(0)
+    expect(frames('bars.wav')).toBe(Math.round(1.6 * 48_000))
+  })
+
+  it('chooses a method by the material, and says which', () => {
+    const run = zumbet('fit', place('in.wav'), place('chosen.wav'), '--seconds', '0.7')
+    expect(run.status).toBe(0)
+    expect(methods.some(({ id }) => run.stderr.includes(`method ${id} (`))).toBe(true)
+  })
+
+  it.each([
+    [],
+    ['--seconds', '6', '--bars', '4@96'],
+    ['--seconds', '-1'],
+    ['--bpm', '128:'],
+    ['--bpm', '120'],
+    ['--bars', '4'],
+    ['--bars', '4@0'],
+  ])('refuses %j %j and says how it goes', (...words) => {
+    const run = fitted('no.wav', ...words)
+    expect(run.status).toBe(2)
+    expect(run.stderr).toMatch(/--(seconds|bpm|bars)/)
+    expect(existsSync(place('no.wav'))).toBe(false)
   })
 })

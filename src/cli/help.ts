@@ -9,8 +9,13 @@ export const help = `Zumbet, from the command line
       line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
       varispeed ties pitch to speed: --stretch and --semitones both turn its one speed.
 
+  zumbet fit IN OUT.wav --seconds N | --bpm FROM:TO | --bars N@BPM [--beats-per-bar N] [--method ID] [render's other flags]
+      Render to a length, from one tempo to another, or to whole bars; the stretch follows. Without --method the material
+      decides, and the choice is told. --bpm TO alone starts from the tempo that is found.
+
   zumbet analyse IN [--json] [--sensitivity PERCENT]
-                                 where its attacks are
+                                 its attacks, tempo, beats, key, material and bars; a folder gives a line for each file
+                                 (docs/analysis.md)
   zumbet layers IN OUTDIR [--depth 16|24|32|32f]
                                  its three layers as files: sines, attacks, noise; they add up to it
   zumbet methods [--json]        the methods and their settings

@@ -28,6 +28,9 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'pitch/point': (d) => `Point ${d.point} of the pitch line does not hold: ${d.why}.`,
   'export/too-long': (d) =>
     `The result would take ${(Number(d.bytes) / 2 ** 30).toFixed(1)} GiB; a WAV file ends at 4. Choose 16 bits or a shorter stretch.`,
+  'folder/no-sounds': (d) =>
+    `${d.folder} holds no sound files that Zumbet reads. It reads WAV, AIFF, FLAC, MP3, Ogg and M4A.`,
+  'folder/none-readable': (d) => `None of the ${d.files} sound files in ${d.folder} could be read; see above.`,
   'file/missing': (d) => `${d.file} is not there. Check the name and the folder.`,
   'file/unwritable': (d) => `${d.file} cannot be written: ${d.why}. Choose another place or free some space.`,
   'storage/full': () => 'The browser has no room left to keep this. Remove sounds you no longer need, then try again.',

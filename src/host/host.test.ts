@@ -57,6 +57,8 @@ describe('errorText', () => {
   it('has a whole sentence for every code, without holes', () => {
     const details = {
       file: 'F',
+      folder: 'D',
+      files: 4,
       missing: 'M',
       named: 'N',
       holds: 'H',

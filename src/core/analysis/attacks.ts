@@ -1,10 +1,7 @@
 import { type AudioBlock, frameCount } from '../audio/block'
-import { complexFft } from '../dsp/fft'
-import { packFrames } from '../dsp/frames'
-import { exp, ln, square } from '../dsp/portable'
-import { nearestPowerOfTwo } from '../dsp/units'
-import { hann } from '../dsp/window'
+import { exp, square } from '../dsp/portable'
 import type { Task } from '../task'
+import { type Novelty, noveltyOf, STEPS_PER_SECOND } from './novelty'
 import { refineAttack } from './refineAttack'
 
 /** The sudden start of a hit, pluck or consonant. */
@@ -18,15 +15,10 @@ export interface Attack {
 export interface AttackOptions {
   /** 0–1; more finds fainter attacks, and sooner takes for one what is none */
   readonly sensitivity?: number
+  /** where it is known already */
+  readonly novelty?: Novelty
 }
 
-const STEPS_PER_SECOND = 200
-const WINDOW_SECONDS = 0.0427
-const BANDS_PER_OCTAVE = 24
-const LOWEST_HZ = 30
-const HIGHEST_HZ = 17_000
-/** a band is looked at down to this far below the loudest one of the sound, dB */
-const DEPTH_DB = 66
 const NEIGHBOURHOOD_SECONDS = 0.03
 const MEAN_BEFORE_SECONDS = 0.12
 const MEAN_BEHIND_SECONDS = 0.08
@@ -36,9 +28,6 @@ const EDGE_SECONDS = 0.005
 const DIES_AWAY = 1.5
 /** what the predictor's error has to rise by at an attack, in power */
 const LEAST_ERROR_RISE = 1.3
-/** bands that are also looked at by themselves, about an octave, and how much the strongest such group has to say */
-const GROUP_BANDS = 20
-const GROUP_SAYS = 0.3
 
 /**
  * Where attacks are: the rise of the log spectrum in narrow bands, against the loudest of three neighbouring bands a little
@@ -50,11 +39,10 @@ const GROUP_SAYS = 0.3
 export function* detectAttacks(source: AudioBlock, options: AttackOptions = {}): Task<readonly Attack[]> {
   const { sampleRate } = source
   const frames = frameCount(source)
-  const hop = Math.max(1, Math.round(sampleRate / STEPS_PER_SECOND))
-  const novelty = yield* noveltyCurve(source, hop)
+  const { hop, all } = options.novelty ?? (yield* noveltyOf(source))
   const sensitivity = options.sensitivity ?? 0.5
   const attacks: Attack[] = []
-  for (const peak of pickPeaks(novelty, sensitivity)) {
+  for (const peak of pickPeaks(all, sensitivity)) {
     const refined = refineAttack(source, peak.column * hop)
     if (!refined || refined.frame >= frames) continue
     const { frame, rise } = refined
@@ -87,99 +75,6 @@ function startsWithHit(source: AudioBlock): boolean {
   // of a sound shorter than that, the same shares
   const seconds = Math.min(0.25, frameCount(source) / source.sampleRate)
   return power(0, 0.12 * seconds) > DIES_AWAY * power(0.4 * seconds, seconds)
-}
-
-function bandEdges(size: number, sampleRate: number): Int32Array {
-  const edges: number[] = []
-  const top = Math.min(HIGHEST_HZ, 0.48 * sampleRate)
-  for (let n = 0; ; n++) {
-    const hz =
-      LOWEST_HZ * 2 ** Math.floor(n / BANDS_PER_OCTAVE) * exp(((n % BANDS_PER_OCTAVE) / BANDS_PER_OCTAVE) * Math.LN2)
-    if (hz > top) break
-    const bin = Math.round((hz * size) / sampleRate)
-    if (bin > (edges.at(-1) ?? 0)) edges.push(bin)
-  }
-  return Int32Array.from(edges)
-}
-
-/** How much the spectrum rises at each step, mean over bands in natural log units. Shape `[⌈frames / hop⌉ + 1]`. */
-export function* noveltyCurve(source: AudioBlock, hop: number): Task<Float64Array> {
-  const { sampleRate, channels } = source
-  const totalFrames = frameCount(source)
-  const size = nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 64)
-  const fft = complexFft(size)
-  const window = hann(size)
-  const packed = fft.create()
-  const spectrum = fft.create()
-  const edges = bandEdges(size, sampleRate)
-  const bands = Math.max(1, edges.length - 1)
-  const columns = Math.ceil(totalFrames / hop) + 1
-  const levels = new Float32Array(columns * bands)
-  const half = size >> 1
-
-  let loudest = 0
-  for (let column = 0; column < columns; column++) {
-    const start = column * hop - half
-    for (let c = 0; c < channels.length; c += 2) {
-      const a = channels[c] as Float32Array
-      const b = channels[c + 1]
-      packFrames(packed, window, a, start, b, start)
-      fft.forward(spectrum, packed)
-      // |A|² + |B|² of the two packed channels, bin by bin: half of |Z(k)|² + |Z(−k)|²
-      for (let band = 0; band < bands; band++) {
-        let sum = 0
-        const to = edges[band + 1] as number
-        for (let k = edges[band] as number; k < to; k++) {
-          const m = size - k
-          const pr = spectrum[2 * k] as number
-          const pi = spectrum[2 * k + 1] as number
-          const qr = spectrum[2 * m] as number
-          const qi = spectrum[2 * m + 1] as number
-          sum += pr * pr + pi * pi + qr * qr + qi * qi
-        }
-        const at = column * bands + band
-        levels[at] = (levels[at] as number) + sum / (to - (edges[band] as number))
-      }
-    }
-    for (let band = 0; band < bands; band++) loudest = Math.max(loudest, levels[column * bands + band] as number)
-    if (column % 200 === 199) yield { doneFrames: Math.min(totalFrames, column * hop), totalFrames }
-  }
-  const novelty = new Float64Array(columns)
-  if (loudest === 0) return novelty
-  const floor = loudest * exp((-DEPTH_DB / 10) * Math.LN10)
-  for (let i = 0; i < levels.length; i++) levels[i] = 0.5 * ln((levels[i] as number) + floor)
-
-  const lag = Math.max(1, Math.round(half / 2 / hop))
-  // what lies before the sound is silence
-  const quiet = 0.5 * ln(floor)
-  // where a window reaches beyond the end, the cut shows as a rise in every band: nothing is looked for there
-  const last = Math.max(0, Math.floor((totalFrames - half) / hop))
-  for (let column = 0; column <= Math.min(last, columns - 1); column++) {
-    const now = column * bands
-    const before = (column - lag) * bands
-    let rise = 0
-    let groupRise = 0
-    let most = 0
-    for (let band = 0; band < bands; band++) {
-      let old = quiet
-      if (before >= 0) {
-        old = levels[before + band] as number
-        if (band > 0) old = Math.max(old, levels[before + band - 1] as number)
-        if (band + 1 < bands) old = Math.max(old, levels[before + band + 1] as number)
-      }
-      const change = (levels[now + band] as number) - old
-      if (change > 0) {
-        rise += change
-        groupRise += change
-      }
-      if ((band + 1) % GROUP_BANDS === 0 || band + 1 === bands) {
-        most = Math.max(most, groupRise)
-        groupRise = 0
-      }
-    }
-    novelty[column] = rise / bands + GROUP_SAYS * (most / GROUP_BANDS)
-  }
-  return novelty
 }
 
 /** Peaks over the local mean by a margin that follows how restless the curve is around them. */

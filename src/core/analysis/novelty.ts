@@ -1,0 +1,170 @@
+import { type AudioBlock, frameCount } from '../audio/block'
+import { complexFft } from '../dsp/fft'
+import { packFrames } from '../dsp/frames'
+import { exp, ln } from '../dsp/portable'
+import { nearestPowerOfTwo } from '../dsp/units'
+import { hann } from '../dsp/window'
+import type { Task } from '../task'
+
+export const STEPS_PER_SECOND = 200
+const WINDOW_SECONDS = 0.0427
+const BANDS_PER_OCTAVE = 24
+const LOWEST_HZ = 30
+const HIGHEST_HZ = 17_000
+/** where drums have their bodies, and where only what is struck or breathed has much */
+const LOW_HZ = 150
+const HIGH_HZ = 900
+/** a band is looked at down to this far below the loudest one of the sound, dB */
+const DEPTH_DB = 66
+/** bands that are also looked at by themselves, about an octave, and how much the strongest such group has to say */
+const GROUP_BANDS = 20
+const GROUP_SAYS = 0.3
+
+/** How much new there is at each step: mean rise over bands, natural log units. All arrays `[⌈frames / hop⌉ + 1]`. */
+export interface Novelty {
+  readonly hop: number
+  readonly all: Float64Array
+  readonly low: Float64Array
+  readonly high: Float64Array
+}
+
+function bandEdges(size: number, sampleRate: number): Int32Array {
+  const edges: number[] = []
+  const top = Math.min(HIGHEST_HZ, 0.48 * sampleRate)
+  for (let n = 0; ; n++) {
+    const hz =
+      LOWEST_HZ * 2 ** Math.floor(n / BANDS_PER_OCTAVE) * exp(((n % BANDS_PER_OCTAVE) / BANDS_PER_OCTAVE) * Math.LN2)
+    if (hz > top) break
+    const bin = Math.round((hz * size) / sampleRate)
+    if (bin > (edges.at(-1) ?? 0)) edges.push(bin)
+  }
+  return Int32Array.from(edges)
+}
+
+/**
+ * How much the spectrum rises at each step, in narrow bands of the log spectrum, against the loudest of three neighbouring
+ * bands a little before, so that vibrato and glides do not count as rises.
+ * Source  Böck & Widmer 2013, "Maximum filter vibrato suppression for onset detection".
+ */
+export function* noveltyOf(source: AudioBlock): Task<Novelty> {
+  const { sampleRate, channels } = source
+  const hop = Math.max(1, Math.round(sampleRate / STEPS_PER_SECOND))
+  const totalFrames = frameCount(source)
+  const size = nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 64)
+  const fft = complexFft(size)
+  const window = hann(size)
+  const packed = fft.create()
+  const spectrum = fft.create()
+  const edges = bandEdges(size, sampleRate)
+  const bands = Math.max(1, edges.length - 1)
+  const columns = Math.ceil(totalFrames / hop) + 1
+  const levels = new Float32Array(columns * bands)
+  const half = size >> 1
+
+  const pairs = channels.length & ~1
+  const lone = channels.length % 2 === 1 ? channels[channels.length - 1] : undefined
+  const addTo = (column: number, band: number, sum: number) => {
+    const at = column * bands + band
+    levels[at] = (levels[at] as number) + sum / ((edges[band + 1] as number) - (edges[band] as number))
+  }
+  /** |A|² + |B|² of two channels, bin by bin: half of |Z(k)|² + |Z(−k)|². */
+  function addPair(column: number, a: Float32Array, b: Float32Array) {
+    const start = column * hop - half
+    packFrames(packed, window, a, start, b, start)
+    fft.forward(spectrum, packed)
+    for (let band = 0; band < bands; band++) {
+      let sum = 0
+      const to = edges[band + 1] as number
+      for (let k = edges[band] as number; k < to; k++) {
+        const m = size - k
+        const pr = spectrum[2 * k] as number
+        const pi = spectrum[2 * k + 1] as number
+        const qr = spectrum[2 * m] as number
+        const qi = spectrum[2 * m + 1] as number
+        sum += pr * pr + pi * pi + qr * qr + qi * qi
+      }
+      addTo(column, band, sum)
+    }
+  }
+  /** One channel in two columns at once, to the same scale. */
+  function addColumns(column: number, channel: Float32Array) {
+    const start = column * hop - half
+    packFrames(packed, window, channel, start, channel, start + hop)
+    fft.forward(spectrum, packed)
+    for (let band = 0; band < bands; band++) {
+      let first = 0
+      let second = 0
+      const to = edges[band + 1] as number
+      for (let k = edges[band] as number; k < to; k++) {
+        const m = size - k
+        const pr = spectrum[2 * k] as number
+        const pi = spectrum[2 * k + 1] as number
+        const qr = spectrum[2 * m] as number
+        const qi = spectrum[2 * m + 1] as number
+        first += (pr + qr) * (pr + qr) + (pi - qi) * (pi - qi)
+        second += (pi + qi) * (pi + qi) + (qr - pr) * (qr - pr)
+      }
+      addTo(column, band, 0.5 * first)
+      if (column + 1 < columns) addTo(column + 1, band, 0.5 * second)
+    }
+  }
+  for (let column = 0; column < columns; column += 2) {
+    for (let c = 0; c < pairs; c += 2) {
+      addPair(column, channels[c] as Float32Array, channels[c + 1] as Float32Array)
+      if (column + 1 < columns) addPair(column + 1, channels[c] as Float32Array, channels[c + 1] as Float32Array)
+    }
+    if (lone) addColumns(column, lone)
+    if (column % 200 === 198) yield { doneFrames: Math.min(totalFrames, column * hop), totalFrames }
+  }
+  let loudest = 0
+  for (let i = 0; i < levels.length; i++) loudest = Math.max(loudest, levels[i] as number)
+  const novelty = {
+    hop,
+    all: new Float64Array(columns),
+    low: new Float64Array(columns),
+    high: new Float64Array(columns),
+  }
+  if (loudest === 0) return novelty
+  const lowBands = edges.findIndex((bin) => (bin * sampleRate) / size >= LOW_HZ)
+  const highFrom = edges.findIndex((bin) => (bin * sampleRate) / size >= HIGH_HZ)
+  const floor = loudest * exp((-DEPTH_DB / 10) * Math.LN10)
+  for (let i = 0; i < levels.length; i++) levels[i] = 0.5 * ln((levels[i] as number) + floor)
+
+  const lag = Math.max(1, Math.round(half / 2 / hop))
+  // what lies before the sound is silence
+  const quiet = 0.5 * ln(floor)
+  // where a window reaches beyond the end, the cut shows as a rise in every band: nothing is looked for there
+  const last = Math.max(0, Math.floor((totalFrames - half) / hop))
+  for (let column = 0; column <= Math.min(last, columns - 1); column++) {
+    const now = column * bands
+    const before = (column - lag) * bands
+    let rise = 0
+    let groupRise = 0
+    let most = 0
+    let low = 0
+    let high = 0
+    for (let band = 0; band < bands; band++) {
+      let old = quiet
+      if (before >= 0) {
+        old = levels[before + band] as number
+        if (band > 0) old = Math.max(old, levels[before + band - 1] as number)
+        if (band + 1 < bands) old = Math.max(old, levels[before + band + 1] as number)
+      }
+      const change = (levels[now + band] as number) - old
+      if (change > 0) {
+        rise += change
+        groupRise += change
+        if (band < lowBands) low += change
+        else if (band >= highFrom) high += change
+      }
+      if ((band + 1) % GROUP_BANDS === 0 || band + 1 === bands) {
+        most = Math.max(most, groupRise)
+        groupRise = 0
+      }
+    }
+    novelty.all[column] = rise / bands + GROUP_SAYS * (most / GROUP_BANDS)
+    novelty.low[column] = low / Math.max(1, lowBands)
+    novelty.high[column] = high / Math.max(1, bands - highFrom)
+  }
+  return novelty
+}

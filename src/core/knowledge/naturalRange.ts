@@ -1,0 +1,54 @@
+import type { Material } from './material'
+
+/** How far a sound can be stretched and transposed before people notice, and before they mind. */
+export interface NaturalRange {
+  /** output length ÷ source length */
+  readonly natural: readonly [number, number]
+  readonly slight: readonly [number, number]
+  /** semitones up or down */
+  readonly naturalPitch: number
+  readonly slightPitch: number
+  /** where the figures come from: of this very sound, or of its kind */
+  readonly from: 'measured' | 'stated'
+}
+
+export type Reading = 'natural' | 'slightly stretched' | 'clearly stretched'
+
+/**
+ * Stated defaults for a kind, with the method that serves it best: where renders of such sounds, measured against ideal
+ * answers (docs/quality.md), are as good as the source, and up to where what is lost stays small.
+ */
+const STATED: Readonly<Record<Material['kind'], Omit<NaturalRange, 'from'>>> = {
+  hits: { natural: [0.8, 1.25], slight: [0.6, 2], naturalPitch: 3, slightPitch: 7 },
+  'single line': { natural: [0.75, 1.35], slight: [0.5, 2], naturalPitch: 4, slightPitch: 9 },
+  chords: { natural: [0.75, 1.6], slight: [0.5, 4], naturalPitch: 3, slightPitch: 7 },
+  'dense mix': { natural: [0.85, 1.2], slight: [0.7, 1.5], naturalPitch: 2, slightPitch: 5 },
+  noise: { natural: [0.5, 4], slight: [0.25, 20], naturalPitch: 5, slightPitch: 12 },
+  unsure: { natural: [0.85, 1.2], slight: [0.7, 1.5], naturalPitch: 2, slightPitch: 5 },
+}
+
+/** Measured breaking points take the place of the stated ones where there are some. */
+export function naturalRange(kind: Material['kind'], measured?: Omit<NaturalRange, 'from'>): NaturalRange {
+  return measured ? { ...measured, from: 'measured' } : { ...STATED[kind], from: 'stated' }
+}
+
+const within = (value: number, [low, high]: readonly [number, number]) => value >= low - 1e-9 && value <= high + 1e-9
+
+export function readingOf(stretch: number, range: NaturalRange): Reading {
+  if (within(stretch, range.natural)) return 'natural'
+  return within(stretch, range.slight) ? 'slightly stretched' : 'clearly stretched'
+}
+
+/**
+ * The half- or double-time reading of a stretch: the same tempo felt in other beats, at a stretch nearer to 1. 75 → 140 BPM
+ * is a stretch of 0.54; 75 → 70 is one of 1.07. Undefined where the stretch is as near as it gets.
+ */
+export function otherReading(
+  stretch: number,
+): { readonly stretch: number; readonly feel: 'half' | 'double' } | undefined {
+  const off = (x: number) => Math.abs(Math.log2(x))
+  const half = { stretch: stretch * 2, feel: 'half' } as const
+  const double = { stretch: stretch / 2, feel: 'double' } as const
+  const best = off(half.stretch) < off(double.stretch) ? half : double
+  return off(best.stretch) < off(stretch) - 1e-9 ? best : undefined
+}
