@@ -1,6 +1,8 @@
 import type { Analysis, AudioBlock } from '../core'
 import { fromWire } from '../host/errorWire'
+import type { AuditionOrder } from './audition'
 import type { Program } from './laneMixer'
+import type { ClickTrack } from './metronome'
 import workletUrl from './player.worklet.ts?worker&url'
 import type { PlayerMessage, PlayerReport } from './playerProtocol'
 import { createRingMemory, fillOf, lastHeard, openRing, Slot, sourceFrameHeard } from './ring'
@@ -32,6 +34,7 @@ export function createPlayback(events: PlaybackEvents) {
   let restFrame = 0
   // whoever opens or plays later wins over what was still on its way
   let turn = 0
+  let auditions = 0
 
   const send = (message: PlayerMessage) => worker.postMessage(message)
 
@@ -109,6 +112,32 @@ export function createPlayback(events: PlaybackEvents) {
       turn++
       send({ type: 'stop' })
       setPlaying(false)
+    },
+    /** Click over what plays, at these moments of the source; undefined for silence. */
+    setClick(track: ClickTrack | undefined) {
+      send({ type: 'click', track })
+    },
+    /**
+     * Let a sound be heard over what plays, or alone: at once, or when what plays next passes one of the source frames in
+     * `at`. It takes the place of one that is still heard.
+     */
+    async audition(order: AuditionOrder, at?: Float64Array) {
+      const mine = ++auditions
+      try {
+        const rate = output?.sampleRate ?? source?.sampleRate ?? order.audio.sampleRate
+        const opened = opening.then(() => open(rate))
+        opening = opened.catch(() => undefined)
+        const context = await opened
+        await context.resume()
+        if (mine !== auditions) return
+        send({ type: 'audition', start: { order, at: playing ? at : undefined }, outputRate: rate })
+      } catch (error) {
+        events.onError(error)
+      }
+    },
+    stopAudition() {
+      auditions++
+      send({ type: 'stopAudition' })
     },
     seek(sourceFrame: number) {
       restFrame = sourceFrame

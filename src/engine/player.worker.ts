@@ -2,8 +2,11 @@ import { type Analysis, type AudioBlock, methods, openRendering, silence } from 
 import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { createLaneMixer, type LaneMixer, type Program } from './laneMixer'
+import { type ClickTrack, createMetronome } from './metronome'
+import type { AuditionStart } from './overdub'
+import { createOverdub, type Overdub } from './overdub'
 import type { PlayerMessage, PlayerReport } from './playerProtocol'
-import { fillOf, MARK_FRAMES, openRing, type Ring, Slot, writeBlock } from './ring'
+import { fillOf, MARK_FRAMES, openRing, type Ring, Slot } from './ring'
 
 /**
  * Renders ahead of the worklet: enough that a busy machine does not run dry, little enough that a change is heard soon.
@@ -19,6 +22,11 @@ let source: AudioBlock | undefined
 let analysis: Analysis = {}
 let program: Program | undefined
 let mixer: LaneMixer | undefined
+let overdub: Overdub | undefined
+let click: ClickTrack | undefined
+let metronome: ReturnType<typeof createMetronome> | undefined
+/** of the output, Hz */
+let rate = 48_000
 let turn = 0
 let pumping = false
 
@@ -50,19 +58,45 @@ function handle(message: PlayerMessage) {
     turn = message.turn
     start(message.sourceFrame)
   } else if (message.type === 'seek') mixer?.seek(message.sourceFrame)
+  else if (message.type === 'click') click = message.track
+  else if (message.type === 'audition') audition(message.start, message.outputRate)
+  else if (message.type === 'stopAudition') overdub?.stop()
   else stop()
+}
+
+/** Begin to write the ring afresh. */
+function reset(at: Ring, outputRate: number) {
+  rate = outputRate
+  Atomics.store(at.control, Slot.running, 0)
+  Atomics.store(at.control, Slot.read, 0)
+  Atomics.store(at.control, Slot.write, 0)
+  Atomics.store(at.control, Slot.closing, 0)
+  overdub = createOverdub(at, outputRate)
+  metronome = createMetronome(outputRate)
 }
 
 function start(sourceFrame: number) {
   if (!ring || !source || !program) return
-  const { control } = ring
-  Atomics.store(control, Slot.running, 0)
-  Atomics.store(control, Slot.read, 0)
-  Atomics.store(control, Slot.write, 0)
-  Atomics.store(control, Slot.closing, 0)
+  reset(ring, source.sampleRate)
   mixer = createLaneMixer(source, program, sourceFrame, analysis)
   fill()
-  Atomics.store(control, Slot.running, 1)
+  Atomics.store(ring.control, Slot.running, 1)
+  void pump()
+}
+
+function audition(start: AuditionStart, outputRate: number) {
+  if (!ring) return
+  const writing = overdub && (mixer || overdub.sounds)
+  if (overdub && writing) {
+    overdub.audition(start)
+    if (!mixer) overdub.beginWaiting()
+    return
+  }
+  reset(ring, outputRate)
+  // nothing plays that it could wait for
+  overdub?.audition({ order: start.order, at: undefined })
+  fill()
+  Atomics.store(ring.control, Slot.running, 1)
   void pump()
 }
 
@@ -76,15 +110,17 @@ function stop() {
       left[i] = (left[i] as number) * fade
       right[i] = (right[i] as number) * fade
     }
-    writeBlock(ring, left, right, mark)
+    overdub?.write(left, right, mark, mark)
   }
   close()
 }
 
-/** Let what is written play out; running dry is no underrun from here on. */
+/** Nothing plays any more. What is written plays out; running dry is no underrun once no audition sounds either. */
 function close() {
   mixer = undefined
-  if (ring) Atomics.store(ring.control, Slot.closing, 1)
+  metronome?.stop()
+  overdub?.beginWaiting()
+  if (ring && !overdub?.sounds) Atomics.store(ring.control, Slot.closing, 1)
 }
 
 function fail(error: unknown) {
@@ -94,16 +130,25 @@ function fail(error: unknown) {
 
 /** Write until the ring holds what it should. */
 function fill() {
-  if (!ring || !source) return
-  const aheadFrames = MARK_FRAMES * Math.ceil((AHEAD_SECONDS * source.sampleRate) / MARK_FRAMES)
-  while (mixer && fillOf(ring) < aheadFrames) {
+  if (!ring || !overdub) return
+  const aheadFrames = MARK_FRAMES * Math.ceil((AHEAD_SECONDS * rate) / MARK_FRAMES)
+  while ((mixer || overdub.sounds) && fillOf(ring) < aheadFrames) {
+    if (!mixer) {
+      left.fill(0)
+      right.fill(0)
+      overdub.write(left, right, -1, -1)
+      if (!overdub.sounds) close()
+      continue
+    }
     const mark = mixer.read(left, right)
-    writeBlock(ring, left, right, mark)
+    const next = mixer.sourceFrame()
+    if (click) metronome?.addTo(click, left, right, mark, next)
+    overdub.write(left, right, mark, next)
     if (mixer.ended) {
       close()
       // told when it has been heard, not when it has been written
       const mine = turn
-      setTimeout(() => report({ type: 'ended', sourceFrame: 0, turn: mine }), 1000 * (fillOf(ring) / source.sampleRate))
+      setTimeout(() => report({ type: 'ended', sourceFrame: 0, turn: mine }), 1000 * (fillOf(ring) / rate))
     }
   }
 }
@@ -112,10 +157,10 @@ async function pump() {
   if (pumping) return
   pumping = true
   try {
-    while (mixer && ring) {
+    while (ring && (mixer || overdub?.sounds)) {
       const seen = Atomics.load(ring.control, Slot.read)
       fill()
-      if (!mixer) break
+      if (!mixer && !overdub?.sounds) break
       // wake when the worklet has read on; meanwhile messages are heard
       const wait = Atomics.waitAsync(ring.control, Slot.read, seen, 20)
       if (wait.async) await wait.value
@@ -161,7 +206,7 @@ async function warmUp() {
         seed: 1,
       })
       for (let frame = 0; frame + 1024 < map.outputFrames; frame += 1024) {
-        if (mixer) return
+        if (mixer || overdub?.sounds) return
         voice.read(frame, out)
         await new Promise<void>((resolve) => setTimeout(resolve, 0))
       }

@@ -1,6 +1,8 @@
 import type { Analysis, AudioBlock } from '../core'
 import type { WireError } from '../host/errorWire'
 import type { Program } from './laneMixer'
+import type { ClickTrack } from './metronome'
+import type { AuditionStart } from './overdub'
 import type { RingMemory } from './ring'
 
 /** What the page tells the player worker. */
@@ -12,6 +14,10 @@ export type PlayerMessage =
   | { readonly type: 'play'; readonly sourceFrame: number; readonly turn: number }
   | { readonly type: 'seek'; readonly sourceFrame: number }
   | { readonly type: 'stop' }
+  | { readonly type: 'click'; readonly track: ClickTrack | undefined }
+  /** `outputRate` is what the output runs at, Hz */
+  | { readonly type: 'audition'; readonly start: AuditionStart; readonly outputRate: number }
+  | { readonly type: 'stopAudition' }
 
 /** What the player worker tells the page. */
 export type PlayerReport =

@@ -1,0 +1,67 @@
+import { lowerBound } from '../core/dsp/search'
+
+/** Moments of the source that are clicked at while it plays. */
+export interface ClickTrack {
+  /** source frames, rising */
+  readonly frames: Float64Array
+  /** 1 for the first of a bar, 0 for other beats, 2 for what lies between beats */
+  readonly kinds: Uint8Array
+  readonly gain: number
+}
+
+const HZ = [1320, 1980, 990] as const
+const LEVELS = [0.8, 1, 0.45] as const
+const SECONDS = 0.03
+const DECAY_SECONDS = 0.006
+
+/** Where in a block of `count` frames that goes from source frame `from` to `to` the moments in `frames` fall. */
+export function crossings(
+  frames: ArrayLike<number>,
+  from: number,
+  to: number,
+  count: number,
+): { index: number; offset: number }[] {
+  const found: { index: number; offset: number }[] = []
+  // a jump, a loop's end or a place that stands still has no moments of its own
+  if (!(to > from) || to - from > 16 * count) return found
+  for (let index = lowerBound(frames, from); index < frames.length && (frames[index] as number) < to; index++) {
+    found.push({
+      index,
+      offset: Math.min(count - 1, Math.floor((((frames[index] as number) - from) / (to - from)) * count)),
+    })
+  }
+  return found
+}
+
+/** Short clicks that are laid over what plays, each at its own frame. */
+export function createMetronome(sampleRate: number) {
+  const length = Math.round(SECONDS * sampleRate)
+  const sounds = HZ.map((hz, kind) =>
+    Float32Array.from({ length }, (_, i) => {
+      const t = i / sampleRate
+      const rise = Math.min(1, i / (0.0005 * sampleRate))
+      return 0.35 * (LEVELS[kind] as number) * rise * Math.exp(-t / DECAY_SECONDS) * Math.sin(2 * Math.PI * hz * t)
+    }),
+  )
+  let running: { sound: Float32Array; at: number; gain: number }[] = []
+  return {
+    /** Add the clicks of a block that covers source frames `from…to` onto both channels. */
+    addTo(track: ClickTrack, left: Float32Array, right: Float32Array, from: number, to: number) {
+      for (const { index, offset } of crossings(track.frames, from, to, left.length)) {
+        running.push({ sound: sounds[track.kinds[index] ?? 0] as Float32Array, at: -offset, gain: track.gain })
+      }
+      for (const click of running) {
+        for (let i = Math.max(0, -click.at); i < left.length && click.at + i < length; i++) {
+          const value = click.gain * (click.sound[click.at + i] as number)
+          left[i] = (left[i] as number) + value
+          right[i] = (right[i] as number) + value
+        }
+        click.at += left.length
+      }
+      running = running.filter((click) => click.at < length)
+    },
+    stop() {
+      running = []
+    },
+  }
+}

@@ -1,0 +1,149 @@
+import { describe, expect, it } from 'vitest'
+import { frameCount } from '../core'
+import { noise, sine } from '../core/testing/signals'
+import { auditionRecipe, openAudition } from './audition'
+import { createMetronome, crossings } from './metronome'
+import { createOverdub } from './overdub'
+import { createRingMemory, fillOf, MARK_FRAMES, openRing, playBlock, Slot } from './ring'
+
+const RATE = 48_000
+const order = (seconds = 0.5, sampleRate = RATE) => ({
+  audio: sine({ hz: 1000, seconds, sampleRate }),
+  stretch: 1,
+  methodId: 'splice',
+  analysis: {},
+  gain: 1,
+})
+
+/** A ring whose first layer is a constant, written `ahead` blocks ahead of what has been played. */
+function playing(ahead: number) {
+  const ring = openRing(createRingMemory())
+  ring.control[Slot.running] = 1
+  const overdub = createOverdub(ring, RATE)
+  const main = new Float32Array(MARK_FRAMES).fill(0.25)
+  const heard: number[] = []
+  let mark = 0
+  const left = new Float32Array(MARK_FRAMES)
+  const right = new Float32Array(MARK_FRAMES)
+  const write = () => {
+    while (fillOf(ring) < ahead * MARK_FRAMES) {
+      overdub.write(main, main, mark, mark + MARK_FRAMES)
+      mark += MARK_FRAMES
+    }
+  }
+  write()
+  return {
+    ring,
+    overdub,
+    heard,
+    play(blocks: number) {
+      for (let n = 0; n < blocks; n++) {
+        playBlock(ring, left, right)
+        heard.push(...left)
+        write()
+      }
+    },
+  }
+}
+
+describe('an audition over what plays', () => {
+  it('is heard within 30 ms, also over what was written long before, and lies on it sample for sample', () => {
+    const { overdub, heard, play } = playing(36)
+    play(5)
+    overdub.audition({ order: order(), at: undefined })
+    play(300)
+    const begins = heard.findIndex((value, i) => i >= 5 * MARK_FRAMES && value !== 0.25) - 1
+    expect(begins / RATE - (5 * MARK_FRAMES) / RATE).toBeLessThan(0.03)
+    const plain = order().audio.channels[0] as Float32Array
+    for (let i = 0; i < plain.length - 400; i++) {
+      expect(heard[begins + i]).toBeCloseTo(0.25 + (plain[i] as number), 5)
+    }
+    // and then only what plays
+    expect(heard.slice(begins + plain.length, begins + plain.length + 2000).every((v) => v === 0.25)).toBe(true)
+  })
+
+  it('waits for the next beat, and begins on its very frame', () => {
+    const { overdub, heard, play } = playing(20)
+    play(3)
+    const beat = 100 * MARK_FRAMES + 77
+    overdub.audition({ order: order(), at: Float64Array.from([0, beat, 2 * beat]) })
+    expect(overdub.waits).toBe(true)
+    play(200)
+    expect(heard.findIndex((value) => value !== 0.25)).toBe(beat + 1)
+    expect(overdub.waits).toBe(false)
+  })
+
+  it('gives way to the next one and to a stop without a jump', () => {
+    const { overdub, heard, play } = playing(36)
+    overdub.audition({ order: order(3), at: undefined })
+    play(60)
+    overdub.audition({ order: { ...order(3), audio: sine({ hz: 500, seconds: 3 }) }, at: undefined })
+    play(60)
+    overdub.stop()
+    play(120)
+    for (let i = 1; i < heard.length; i++)
+      expect(Math.abs((heard[i] as number) - (heard[i - 1] as number))).toBeLessThan(0.12)
+    expect(heard.slice(-4000).every((value) => value === 0.25)).toBe(true)
+    expect(overdub.sounds).toBe(false)
+  })
+})
+
+describe('openAudition', () => {
+  it('keeps pitch and length at an output of another rate', () => {
+    const frames = RATE
+    const audition = openAudition(order(1, 44_100), RATE)
+    expect(audition.frames).toBe(frames)
+    const left = new Float32Array(128)
+    const right = new Float32Array(128)
+    const all: number[] = []
+    for (let at = 0; at + 128 <= frames; at += 128) {
+      audition.read(at, left, right)
+      all.push(...left)
+    }
+    const ideal = sine({ hz: 1000, seconds: 1 }).channels[0] as Float32Array
+    for (let i = 2000; i < 40_000; i += 7) expect(all[i]).toBeCloseTo(ideal[i] as number, 3)
+  })
+
+  it('asks for nothing where nothing is to be changed, and for the stretch where it is fitted', () => {
+    expect(auditionRecipe(order(), RATE)).toBeUndefined()
+    expect(auditionRecipe({ ...order(), stretch: 1.25 }, RATE)).toMatchObject({
+      methodId: 'splice',
+      stretch: 1.25,
+      pitchSemitones: 0,
+    })
+    const fitted = openAudition(
+      { ...order(1), audio: noise({ seconds: 1, seed: 1 }), stretch: 1.25, analysis: { attacks: [] } },
+      RATE,
+    )
+    expect(fitted.frames).toBe(Math.round(1.25 * frameCount(order(1).audio)))
+  })
+})
+
+describe('the click', () => {
+  it('finds the moments in a block, at the speed it goes', () => {
+    expect(crossings([0, 64, 100, 128, 500], 0, 128, 128)).toEqual([
+      { index: 0, offset: 0 },
+      { index: 1, offset: 64 },
+      { index: 2, offset: 100 },
+    ])
+    expect(crossings([70], 0, 256, 128)).toEqual([{ index: 0, offset: 35 }])
+    expect(crossings([70], 60, 60, 128)).toEqual([])
+    expect(crossings([70], 100, 20, 128)).toEqual([])
+  })
+
+  it('sounds at its frame, over block ends, and only there', () => {
+    const metronome = createMetronome(RATE)
+    const track = { frames: Float64Array.from([100, 5000]), kinds: Uint8Array.from([1, 0]), gain: 1 }
+    const all: number[] = []
+    for (let at = 0; at < 9000; at += 128) {
+      const left = new Float32Array(128)
+      metronome.addTo(track, left, new Float32Array(128), at, at + 128)
+      all.push(...left)
+    }
+    const loud = (from: number, to: number) => all.slice(from, to).some((value) => value !== 0)
+    expect(loud(0, 101)).toBe(false)
+    expect(loud(101, 110)).toBe(true)
+    expect(loud(100 + 0.031 * RATE, 5000)).toBe(false)
+    expect(loud(5001, 5010)).toBe(true)
+  })
+})
