@@ -5,6 +5,7 @@ import {
   createOverviewBuilder,
   exportTask,
   frameCount,
+  know,
   planOf,
   renderTask,
   type Task,
@@ -12,6 +13,7 @@ import {
 import { decodeFile } from '../host/decodeFile'
 import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
+import { taggedTempo } from '../host/taggedTempo'
 import { decodeM4a } from './decodeM4a'
 import type { Job, JobMessage, JobReport, JobResults, SoundFacts } from './jobProtocol'
 
@@ -43,9 +45,25 @@ type Options = Parameters<typeof runTask>[1]
 
 async function run(job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
   if (job.kind === 'decode') {
-    const decoded = await decodeFile(new Uint8Array(job.bytes), job.file, { M4A: decodeM4a, AAC: decodeM4a })
+    const { decoded, hash, taggedBpm } = await openFile(job.bytes, job.file)
     const audio = shared(decoded.audio)
-    return { decoded: { ...decoded, audio }, facts: await runTask(surveyTask(audio), options) }
+    return { decoded: { ...decoded, audio }, facts: await runTask(surveyTask(audio), options), hash, taggedBpm }
+  }
+  if (job.kind === 'open') {
+    return shared((await decodeFile(new Uint8Array(job.bytes), job.file, { M4A: decodeM4a, AAC: decodeM4a })).audio)
+  }
+  if (job.kind === 'survey') return runTask(surveyTask(job.audio), options)
+  if (job.kind === 'know') return runTask(know(job.audio, job.options), options)
+  if (job.kind === 'gather') {
+    const { decoded, hash, taggedBpm } = await openFile(job.bytes, job.file)
+    const { audio, container } = decoded
+    const { frames, peak, loudness } = await runTask(surveyTask(audio), options)
+    const knowledge = await runTask(
+      know(audio, { file: job.file, ...(taggedBpm !== undefined && { taggedBpm }) }),
+      options,
+    )
+    const { sampleRate } = audio
+    return { hash, frames, sampleRate, channels: audio.channels.length, container, peak, loudness, knowledge }
   }
   if (job.kind === 'analyse') return runTask(analyseTask(job.audio, job.needs, job.known), options)
   if (job.kind === 'render') {
@@ -79,6 +97,15 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     options,
   )
   return { blob: new Blob([...parts, ...loose], { type: 'audio/wav' }), facts }
+}
+
+async function openFile(buffer: ArrayBuffer, file: string) {
+  const bytes = new Uint8Array(buffer)
+  const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
+  const hash = [...digest].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+  const taggedBpm = await taggedTempo(bytes)
+  const decoded = await decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a })
+  return { decoded, hash, taggedBpm }
 }
 
 /** The same sound in memory that all workers can see. */

@@ -5,6 +5,8 @@ import type {
   DecodedFile,
   ExportFacts,
   ExportOrder,
+  Knowledge,
+  KnowOptions,
   Overview,
   Progress,
   Recipe,
@@ -21,8 +23,29 @@ export interface SoundFacts {
   readonly loudness: number
 }
 
+/** What is known of a file that was only listed: enough to sort it, show it and judge it. */
+export interface FileFacts {
+  /** of the bytes, SHA-256, hex: files with the same one are the same file */
+  readonly hash: string
+  readonly frames: number
+  readonly sampleRate: number
+  readonly channels: number
+  readonly container: string
+  readonly peak: number
+  /** integrated, LUFS */
+  readonly loudness: number
+  readonly knowledge: Knowledge
+}
+
 export type Job =
   | { readonly kind: 'decode'; readonly bytes: ArrayBuffer; readonly file: string }
+  /** its samples alone, as soon as may be */
+  | { readonly kind: 'open'; readonly bytes: ArrayBuffer; readonly file: string }
+  /** level and drawing of a part of a sound that is in memory already */
+  | { readonly kind: 'survey'; readonly audio: AudioBlock }
+  | { readonly kind: 'know'; readonly audio: AudioBlock; readonly options: KnowOptions }
+  /** all of a listed file at once; its samples stay in the worker */
+  | { readonly kind: 'gather'; readonly bytes: ArrayBuffer; readonly file: string }
   | {
       readonly kind: 'analyse'
       readonly audio: AudioBlock
@@ -33,7 +56,16 @@ export type Job =
   | { readonly kind: 'export'; readonly audio: AudioBlock; readonly order: ExportOrder; readonly analysis?: Analysis }
 
 export interface JobResults {
-  decode: { readonly decoded: DecodedFile; readonly facts: SoundFacts }
+  decode: {
+    readonly decoded: DecodedFile
+    readonly facts: SoundFacts
+    readonly hash: string
+    readonly taggedBpm: number | undefined
+  }
+  open: AudioBlock
+  survey: SoundFacts
+  know: Knowledge
+  gather: FileFacts
   analyse: Analysis
   render: SoundFacts
   export: { readonly blob: Blob; readonly facts: ExportFacts }

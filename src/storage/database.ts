@@ -14,13 +14,31 @@ export interface FileRow {
   bytes: Blob
 }
 
+/** What was found out about a file, by the hash of its bytes; its shape is checked where it is read. */
+export interface KnowledgeRow {
+  hash: string
+  knowledge: unknown
+}
+
+/** A file that was listed and not taken in: where it lay in its folder, its bytes, and what became known of it. */
+export interface FoundRow {
+  id: string
+  path: string
+  bytes: Blob
+  facts: unknown
+  error: string | undefined
+}
+
 export type Database = Dexie & {
   sessions: EntityTable<SessionRow, 'id'>
   files: EntityTable<FileRow, 'sourceId'>
+  knowledge: EntityTable<KnowledgeRow, 'hash'>
+  found: EntityTable<FoundRow, 'id'>
 }
 
 export function openDatabase(name = 'zumbet'): Database {
   const database = new Dexie(name) as Database
   database.version(1).stores({ sessions: 'id', files: 'sourceId' })
+  database.version(2).stores({ sessions: 'id', files: 'sourceId', knowledge: 'hash', found: 'id' })
   return database
 }

@@ -1,2 +1,2 @@
-export { openDatabase } from './database'
-export { createFileKeeper, createSessionKeeper } from './sessionKeeper'
+export { type FoundRow, openDatabase } from './database'
+export { createFileKeeper, createFoundKeeper, createKnowledgeKeeper, createSessionKeeper } from './sessionKeeper'

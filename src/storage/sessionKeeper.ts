@@ -1,5 +1,5 @@
 import { AppError } from '../core'
-import type { Database } from './database'
+import type { Database, FoundRow } from './database'
 
 /**
  * Keeps the session as it changes. A write starts with the change itself; what changes while one is on its way is
@@ -52,6 +52,45 @@ export function createFileKeeper(database: Database) {
     async keepOnly(sourceIds: readonly string[]) {
       const known = await database.files.toCollection().primaryKeys()
       await database.files.bulkDelete(known.filter((id) => !sourceIds.includes(id)))
+    },
+  }
+}
+
+/** What was found out about sounds, so that nothing is found out twice. */
+export function createKnowledgeKeeper(database: Database) {
+  return {
+    async get(hash: string): Promise<unknown> {
+      return (await database.knowledge.get(hash))?.knowledge
+    },
+    async put(hash: string, knowledge: unknown) {
+      try {
+        await database.knowledge.put({ hash, knowledge })
+      } catch (error) {
+        throw storageError(error)
+      }
+    },
+  }
+}
+
+/** Files that are listed, with what is known of them. */
+export function createFoundKeeper(database: Database) {
+  return {
+    all: () => database.found.toArray(),
+    async put(rows: readonly FoundRow[]) {
+      try {
+        await database.found.bulkPut(rows as FoundRow[])
+      } catch (error) {
+        throw storageError(error)
+      }
+    },
+    async note(id: string, part: Partial<Pick<FoundRow, 'facts' | 'error'>>) {
+      await database.found.update(id, part)
+    },
+    async bytes(id: string): Promise<Blob | undefined> {
+      return (await database.found.get(id))?.bytes
+    },
+    async remove(ids: readonly string[]) {
+      await database.found.bulkDelete([...ids])
     },
   }
 }

@@ -12,6 +12,7 @@ import {
   strokesOf,
   TEMPO_RANGE,
 } from './periodicity'
+import { scoreOf } from './tempoWeights'
 
 export interface TempoCandidate {
   readonly bpm: number
@@ -66,16 +67,6 @@ const LEAST_ON_GRID = 0.6
 /** tempi are as a rule whole or half numbers: within the uncertainty of the fit they are taken for that */
 const WHOLE_STEP = 0.5
 
-/**
- * Scores of a tempo by its features; softmax over the candidates.
- * Source  logistic regression on core/testing/loops, seeds 2 and 3 (720 loops).
- */
-const WEIGHTS: readonly number[] = [
-  0.398, -2.279, -0.217, -0.574, -1.351, 1.946, -3.732, 2.605, -0.031, 1.075, 0.656, -1.554, -1.004, -1.393, -1.021,
-  -0.863, 3.876, 1.896, 2.291, -1.16, 2.821, -0.883, -0.597, 3.173, 0.394, 3.172, 0.944, -1.264, -0.655, 9.655, -1.736,
-  2.003, -3.913, -3.079, 3.806, -8.442, 4.826, 0.331, -1.623, -0.116,
-]
-
 interface Candidate {
   readonly bpm: number
   odds: number
@@ -108,9 +99,7 @@ export function tempoOf(input: TempoInput): Tempo {
   const period = periodicityOf(novelty, seconds, strokes)
   const beats = likelyBeats(period)
   if (beats.length === 0) return onlyTold(told)
-  const scores = beats.map((beat) =>
-    featuresOf(period, beat).reduce((sum, value, i) => sum + value * (WEIGHTS[i] as number), 0),
-  )
+  const scores = beats.map((beat) => scoreOf(featuresOf(period, beat)))
   const most = Math.max(...scores)
   const found = beats
     .map((beat, i) => ({ beat, odds: Math.exp((scores[i] as number) - most) }))

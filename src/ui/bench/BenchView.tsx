@@ -3,8 +3,11 @@ import { errorText } from '../../host/errorText'
 import { channelText, countText, kindText, peakText, rateText, timeText } from '../common/formats'
 import { redo, resetTarget, undo } from '../session/edits'
 import { loadAgain } from '../session/listening'
+import { soundKey } from '../session/model'
 import { chosenVariant, selectedSource, useSession } from '../session/store'
 import { isPlain } from '../session/target'
+import { AimRow } from './AimRow'
+import { KnowStrip } from './know/KnowStrip'
 import { Lanes } from './lanes/Lanes'
 import { TargetPanel } from './TargetPanel'
 import { useBenchKeys } from './useBenchKeys'
@@ -15,7 +18,7 @@ export function BenchView() {
   useBenchKeys()
   const ready = useSession((state) => state.ready)
   const source = useSession(selectedSource)
-  const load = useSession((state) => (source ? state.loads[source.id] : undefined))
+  const load = useSession((state) => (source ? state.loads[soundKey(source)] : undefined))
   const variant = useSession((state) => source && chosenVariant(state, source))
   const past = useSession((state) => state.history.past.at(-1)?.label)
   const future = useSession((state) => state.history.future[0]?.label)
@@ -105,7 +108,9 @@ export function BenchView() {
       )}
       {source && facts && load?.status !== 'failed' && (
         <>
+          <KnowStrip source={source} />
           <TargetPanel source={source} />
+          <AimRow source={source} />
           <Lanes source={source} />
           {variant ? (
             <VariantPanel source={source} variant={variant} />

@@ -1,8 +1,11 @@
 import type { ReactNode } from 'react'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, STRETCH_RANGE } from '../../core'
 import { NumberField } from '../fields/NumberField'
-import { setTarget } from '../session/edits'
-import type { Source } from '../session/model'
+import { setHand, setTarget } from '../session/edits'
+import { knowledgeOf } from '../session/knowledge'
+import { tempoOf } from '../session/known'
+import { partFacts, type Source } from '../session/model'
+import { useSession } from '../session/store'
 import {
   bpmOf,
   percentOf,
@@ -16,17 +19,17 @@ import {
 
 /** What is wanted: one length and one pitch, each written in every unit, side by side as the equation they are. */
 export function TargetPanel({ source }: { source: Source }) {
-  const { target, facts } = source
+  const { target } = source
+  const facts = partFacts(source)
+  const found = useSession((state) => knowledgeOf(state, source))
+  const tempo = tempoOf(source, found)
   const set = (part: Partial<Source['target']>, gesture?: string) => setTarget(source.id, part, gesture)
   const pitch = pitchParts(target.pitchSemitones)
-  const bpm = bpmOf(target)
+  const bpm = bpmOf(target, tempo.bpm)
   const sourceSeconds = facts ? facts.frames / facts.sampleRate : 1
 
   return (
-    <section
-      aria-label="Target"
-      className="grid grid-cols-[auto_1fr_auto] items-end gap-x-8 border-b border-rule px-5 pt-3 pb-3.5"
-    >
+    <section aria-label="Target" className="grid grid-cols-[auto_1fr_auto] items-end gap-x-8 px-5 pt-2.5 pb-2.5">
       <div role="group" aria-label="Length" className="flex items-end gap-3.5">
         <Reading caption="Length">
           <NumberField
@@ -80,13 +83,13 @@ export function TargetPanel({ source }: { source: Source }) {
               label="Tempo of the source"
               width="3.7em"
               placeholder="type it"
-              value={target.sourceBpm || undefined}
+              value={tempo.bpm}
               digits={2}
               min={10}
               max={999}
               step={1}
-              onChange={(sourceBpm, gesture) => set({ sourceBpm }, gesture)}
-              onReset={() => set({ sourceBpm: 0 })}
+              onChange={(hand, gesture) => setHand(source.id, { bpm: hand }, gesture)}
+              onReset={() => setHand(source.id, { bpm: undefined })}
             />
             <span aria-hidden="true" className="text-faint">
               →
@@ -108,7 +111,7 @@ export function TargetPanel({ source }: { source: Source }) {
                 min={1}
                 max={9999}
                 step={1}
-                onChange={(next, gesture) => set({ stretch: stretchFromBpm(target, next) }, gesture)}
+                onChange={(next, gesture) => set({ stretch: stretchFromBpm(tempo.bpm as number, next) }, gesture)}
                 onReset={() => set({ stretch: 1 })}
               />
             )}
@@ -208,7 +211,7 @@ const FORMANT_WORDS = {
   shift: 'Formants go where you say, whatever the pitch does',
 } as const
 
-function Reading({ caption, children }: { caption: string; children: ReactNode }) {
+export function Reading({ caption, children }: { caption: string; children: ReactNode }) {
   return (
     <div className="flex flex-col gap-1">
       <span className="caption whitespace-nowrap">{caption}</span>
@@ -217,7 +220,7 @@ function Reading({ caption, children }: { caption: string; children: ReactNode }
   )
 }
 
-function Equals() {
+export function Equals() {
   return (
     <span aria-hidden="true" className="pb-[3px] text-[15px] text-faint">
       =

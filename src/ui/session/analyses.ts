@@ -1,5 +1,7 @@
 import { type Analysis, type AnalysisNeed, type AudioBlock, needsOf, type Recipe } from '../../core'
 import { pool } from './engine'
+import { heldAnalysis } from './known'
+import { type Source, soundKey } from './model'
 import { tell } from './notices'
 import { type State, store } from './store'
 
@@ -11,23 +13,31 @@ const running = new Map<string, Promise<Analysis>>()
 const missing = (analysis: Analysis, needs: readonly AnalysisNeed[]) => needs.filter((need) => !analysis[need])
 
 /** Whether all that a recipe needs of its source is there. */
-export function isKnown(state: State, sourceId: string, recipe: Recipe): boolean {
-  return missing(state.analyses[sourceId] ?? {}, needsOf(recipe)).length === 0
+export function isKnown(state: State, source: Source, recipe: Recipe): boolean {
+  return missing(state.analyses[soundKey(source)] ?? {}, needsOf(recipe)).length === 0
+}
+
+/** What is known so far, with what was corrected by hand. */
+export function knownSoFar(state: State, source: Source): Analysis | undefined {
+  const analysis = state.analyses[soundKey(source)]
+  return analysis && heldAnalysis(source, analysis)
 }
 
 /** Begin to find out what these recipes need and nobody has found out yet; one job at a time for each source. */
-export function syncAnalysis(sourceId: string, audio: AudioBlock, recipes: readonly Recipe[]) {
+export function syncAnalysis(source: Source, audio: AudioBlock, recipes: readonly Recipe[]) {
+  const sourceId = soundKey(source)
   const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
   const lacking = missing(getState().analyses[sourceId] ?? {}, needs)
   if (lacking.length > 0 && !running.has(sourceId)) void find(sourceId, audio, lacking).catch(tell)
 }
 
 /** The analysis of a source, with all that a recipe needs. */
-export async function analysisOf(sourceId: string, audio: AudioBlock, recipe: Recipe): Promise<Analysis> {
+export async function analysisOf(source: Source, audio: AudioBlock, recipe: Recipe): Promise<Analysis> {
+  const sourceId = soundKey(source)
   for (;;) {
     const known = getState().analyses[sourceId] ?? {}
     const lacking = missing(known, needsOf(recipe))
-    if (lacking.length === 0) return known
+    if (lacking.length === 0) return heldAnalysis(source, known)
     await (running.get(sourceId) ?? find(sourceId, audio, lacking))
   }
 }

@@ -1,11 +1,14 @@
-import { AppError, type DecodedFile } from '../../core'
+import { AppError, type DecodedFile, type Markers } from '../../core'
 import type { JobPool, SoundFacts } from '../../engine'
-import type { Source } from './model'
+import { type Source, soundKey } from './model'
 
 /** A source's sound, read and ready to be heard. */
 export interface LoadedSound {
   readonly decoded: DecodedFile
   readonly facts: SoundFacts
+  /** of the file's bytes */
+  readonly hash: string
+  readonly taggedBpm: number | undefined
 }
 
 const MOST_FRAMES_HELD = 48_000 * 60 * 20
@@ -24,6 +27,18 @@ export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => 
     return pool.run<'decode'>({ kind: 'decode', bytes: await blob.arrayBuffer(), file: source.file }, { rank })
   }
 
+  /** The part of a sound that is worked with: the same samples, seen through a narrower window. */
+  async function part(whole: LoadedSound, range: NonNullable<Source['range']>): Promise<LoadedSound> {
+    const { decoded } = whole
+    const audio = {
+      sampleRate: decoded.audio.sampleRate,
+      channels: decoded.audio.channels.map((channel) => channel.subarray(range.start, range.end)),
+    }
+    const facts = await pool.run<'survey'>({ kind: 'survey', audio }, { rank: 0 })
+    return { ...whole, decoded: { ...decoded, audio, markers: markersWithin(decoded.markers, range) }, facts }
+  }
+  let lastPart: { key: string; sound: Promise<LoadedSound> } | undefined
+
   function letGo(keep: string) {
     let frames = [...sizes.values()].reduce((sum, size) => sum + size, 0)
     for (const id of held.keys()) {
@@ -35,7 +50,22 @@ export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => 
     }
   }
 
-  return {
+  const shelf = {
+    /** The part of a source that is worked with. */
+    getPart(source: Source): Promise<LoadedSound> {
+      const { range } = source
+      if (!range) return shelf.get(source)
+      const key = soundKey(source)
+      if (lastPart?.key !== key) {
+        const sound = shelf.get(source).then((whole) => part(whole, range))
+        lastPart = { key, sound }
+        sound.catch(() => {
+          lastPart = undefined
+        })
+      }
+      return lastPart.sound
+    },
+    /** All of a source's file. */
     get(source: Source, rank = 0): Promise<LoadedSound> {
       const known = held.get(source.id)
       if (known) {
@@ -60,6 +90,18 @@ export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => 
       sizes.set(sourceId, sound.facts.frames)
       letGo(sourceId)
     },
+  }
+  return shelf
+}
+
+function markersWithin(markers: Markers, { start, end }: { start: number; end: number }): Markers {
+  const inside = (frame: number) => frame >= start && frame <= end
+  return {
+    ...markers,
+    cues: markers.cues.filter((cue) => inside(cue.frame)).map((cue) => ({ ...cue, frame: cue.frame - start })),
+    loops: markers.loops
+      .filter((loop) => inside(loop.startFrame) && inside(loop.endFrame))
+      .map((loop) => ({ ...loop, startFrame: loop.startFrame - start, endFrame: loop.endFrame - start })),
   }
 }
 

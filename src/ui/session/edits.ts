@@ -1,11 +1,15 @@
-import { methodById } from '../../core'
+import { methodById, ratioToSemitones, semitonesToRatio } from '../../core'
 import { change, redo as redoStep, undo as undoStep } from './history'
+import { isUntuned, keyOf, tempoOf } from './known'
 import { hearLane, playback } from './listening'
 import {
   freeLetter,
+  type Hand,
+  type Key,
   MAX_VARIANTS,
   newVariant,
   PLAIN_TARGET,
+  partFacts,
   type Session,
   type Source,
   type Target,
@@ -14,6 +18,7 @@ import {
 import { notify } from './notices'
 import { setOutlook } from './outlook'
 import { store } from './store'
+import { clampPitch, clampStretch, shortestInterval } from './target'
 
 /** All that a person changes in the session. Each call is one step of undo, or joins the step of its gesture. */
 
@@ -97,7 +102,11 @@ export function setTarget(sourceId: string, part: Partial<Target>, gesture?: str
     sourceId,
     'Target',
     (source) => {
-      Object.assign(source.target, part)
+      const { target } = source
+      Object.assign(target, part)
+      if (!target.tied) return
+      if (part.pitchSemitones !== undefined) target.stretch = clampStretch(1 / semitonesToRatio(target.pitchSemitones))
+      else target.pitchSemitones = clampPitch(-ratioToSemitones(target.stretch) || 0)
     },
     gesture,
   )
@@ -105,12 +114,13 @@ export function setTarget(sourceId: string, part: Partial<Target>, gesture?: str
 
 export function resetTarget(sourceId: string) {
   editSource(sourceId, 'Reset target', (source) => {
-    source.target = { ...PLAIN_TARGET, sourceBpm: source.target.sourceBpm }
+    source.target = { ...PLAIN_TARGET }
   })
 }
 
 export function setSelection(sourceId: string, selection: Source['selection'], gesture?: string) {
-  const facts = getState().history.present.sources.find((s) => s.id === sourceId)?.facts
+  const found = getState().history.present.sources.find((s) => s.id === sourceId)
+  const facts = found && partFacts(found)
   if (!facts) return
   editSource(
     sourceId,
@@ -187,6 +197,116 @@ export function setSeed(source: Source, variant: Variant, seed: number, gesture?
     'Seed',
     (draft) => {
       draft.seed = seed
+    },
+    gesture,
+  )
+}
+
+/** Say something of a source that what is found out will not change; undefined takes it back. */
+export function setHand(sourceId: string, part: { [K in keyof Hand]?: Hand[K] | undefined }, gesture?: string) {
+  editSource(
+    sourceId,
+    'Correction',
+    (source) => {
+      for (const [name, value] of Object.entries(part)) {
+        if (value === undefined) delete source.hand[name as keyof Hand]
+        else Object.assign(source.hand, { [name]: value })
+      }
+      followTempo(source, getState().history.present.bpm)
+    },
+    gesture,
+  )
+}
+
+/** Work with a part of the file; the file itself stays as it is. What was selected in the old part is let go. */
+export function setRange(sourceId: string, range: Source['range'], label = 'Source range') {
+  const { frames = 0 } = getState().history.present.sources.find(({ id }) => id === sourceId)?.facts ?? {}
+  editSource(sourceId, label, (source) => {
+    delete source.selection
+    if (!range || (range.start <= 0 && range.end >= frames)) delete source.range
+    else source.range = { start: Math.max(0, Math.round(range.start)), end: Math.min(frames, Math.round(range.end)) }
+  })
+}
+
+/** A source that follows has its length from the two tempi. */
+function followTempo(source: Source, bpm: number) {
+  if (!source.follows.tempo) return
+  const own = tempoOf(source, getState().knowledge[source.id]).bpm
+  if (own === undefined) return
+  source.target.stretch = clampStretch(own / bpm)
+  if (source.target.tied) source.target.pitchSemitones = clampPitch(-ratioToSemitones(source.target.stretch) || 0)
+}
+
+function followKey(source: Source, key: Key | undefined) {
+  if (!source.follows.key || !key) return
+  const found = getState().knowledge[source.id]
+  const own = keyOf(source, found).key
+  if (own && !isUntuned(source, found)) source.target.pitchSemitones = shortestInterval(own.root, key.root)
+}
+
+/** The session's tempo, and with it every source that follows it: one step. */
+export function setSessionBpm(bpm: number, gesture?: string) {
+  edit(
+    'Session tempo',
+    (session) => {
+      session.bpm = bpm
+      for (const source of session.sources) followTempo(source, bpm)
+    },
+    gesture,
+  )
+}
+
+export function setSessionKey(key: Key | undefined) {
+  edit('Session key', (session) => {
+    if (key) session.key = key
+    else delete session.key
+    for (const source of session.sources) followKey(source, key)
+  })
+}
+
+export function setFollows(sourceId: string, part: Partial<Source['follows']>) {
+  edit('Follow the session', (session) => {
+    const source = session.sources.find(({ id }) => id === sourceId)
+    if (!source) return
+    Object.assign(source.follows, part)
+    if (part.tempo) followTempo(source, session.bpm)
+    if (part.key) followKey(source, session.key)
+  })
+}
+
+/** Move the pitch of several sources at once; untuned percussion among them stays. Says how many moved and how many did not. */
+export function transpose(sourceIds: readonly string[], semitones: number, gesture?: string) {
+  const left: string[] = []
+  edit(
+    'Transpose',
+    (session) => {
+      for (const source of session.sources) {
+        if (!sourceIds.includes(source.id)) continue
+        if (isUntuned(source, getState().knowledge[source.id])) left.push(source.name)
+        else source.target.pitchSemitones = clampPitch(source.target.pitchSemitones + semitones)
+      }
+    },
+    gesture,
+  )
+  return { moved: sourceIds.length - left.length, left }
+}
+
+/** Add, move or take away an attack by hand; frames of the file. */
+export function editAttacks(sourceId: string, change: { add?: number; remove?: number }, gesture?: string) {
+  editSource(
+    sourceId,
+    'Attack',
+    (source) => {
+      const own = source.hand.attacks ?? { added: [], removed: [] }
+      const added = [...own.added]
+      const removed = [...own.removed]
+      if (change.remove !== undefined) {
+        const at = added.indexOf(change.remove)
+        if (at >= 0) added.splice(at, 1)
+        else removed.push(change.remove)
+      }
+      if (change.add !== undefined) added.push(Math.round(change.add))
+      source.hand.attacks = { added, removed }
     },
     gesture,
   )

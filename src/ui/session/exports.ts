@@ -11,7 +11,7 @@ const exportJobs = new Map<string, AbortController>()
 
 /** Render a variant into a WAV file and hand it to the browser's downloads. */
 export async function exportVariant(source: Source, variant: Variant, format: SampleFormat) {
-  const sound = heardSound(source.id)
+  const sound = heardSound(source)
   if (!sound || exportJobs.has(variant.id)) return
   const recipe = recipeOf(source, variant)
   const name = resultName(source.name, recipe)
@@ -22,7 +22,7 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
   show(0)
   try {
     const { decoded } = sound
-    const analysis = await analysisOf(source.id, decoded.audio, recipe)
+    const analysis = await analysisOf(source, decoded.audio, recipe)
     const sourceBits = decoded.depth?.float ? undefined : decoded.depth?.bits
     const { blob, facts } = await pool.run<'export'>(
       {

@@ -1,11 +1,11 @@
 import type { Analysis } from '../../core'
 import { createPlayback, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../engine'
-import { isKnown, syncAnalysis } from './analyses'
+import { isKnown, knownSoFar, syncAnalysis } from './analyses'
 import type { LoadedSound } from './audioShelf'
 import { pool, shelf } from './engine'
 import { rememberFacts, setLoad } from './loading'
 import { matchedGains } from './matching'
-import { REFERENCE, recipeOf, type Source } from './model'
+import { REFERENCE, recipeOf, type Source, soundKey } from './model'
 import { tell } from './notices'
 import { setOutlook } from './outlook'
 import { activeLane, type State, selectedSource, store } from './store'
@@ -29,45 +29,49 @@ Object.assign(globalThis, {
 })
 
 /** the sound of the selected source, once it is there */
-let heard: { id: string; sound: LoadedSound } | undefined
+let heard: { key: string; sound: LoadedSound } | undefined
 
-export function heardSound(sourceId: string): LoadedSound | undefined {
-  return heard?.id === sourceId ? heard.sound : undefined
+export function heardSound(source: Source): LoadedSound | undefined {
+  return heard?.key === soundKey(source) ? heard.sound : undefined
 }
 
 /** Let the ear follow the selection and the program. Calls `onReady` when a newly selected sound has been read. */
 export function syncListening(state: State, onReady: () => void) {
   const source = selectedSource(state)
-  if (source?.id !== heard?.id) {
+  if ((source && soundKey(source)) !== heard?.key) {
     heard = undefined
     sentAnalysis = undefined
     playback.setSource(undefined)
-    if (source && state.loads[source.id]?.status !== 'failed') void listenTo(source, onReady)
+    if (source && state.loads[soundKey(source)]?.status !== 'failed') void listenTo(source, onReady)
   }
   syncProgram(state)
 }
 
 async function listenTo(source: Source, onReady: () => void) {
   const { id } = source
-  if (getState().loads[id]?.status === 'loading') return
-  setLoad(id, { status: 'loading' })
+  const key = soundKey(source)
+  if (getState().loads[key]?.status === 'loading') return
+  setLoad(key, { status: 'loading' })
   try {
-    const sound = await shelf.get(source)
-    const here = getState().outlook.selectedId === id
-    if (here) heard = { id, sound }
-    setLoad(id, { status: 'ready', facts: sound.facts })
-    rememberFacts(id, sound)
+    const sound = await shelf.getPart(source)
+    const selected = selectedSource(getState())
+    const here = selected && soundKey(selected) === key
+    if (here) heard = { key, sound }
+    if (!source.range) rememberFacts(id, sound)
+    setLoad(key, { status: 'ready', facts: sound.facts })
     if (!here) return
-    playback.setSource(sound.decoded.audio, getState().outlook.places[id] ?? 0)
+    playback.setSource(sound.decoded.audio, Math.min(getState().outlook.places[id] ?? 0, sound.facts.frames - 1))
     onReady()
   } catch (error) {
-    setLoad(id, { status: 'failed', error })
+    setLoad(key, { status: 'failed', error })
   }
 }
 
 /** Try to read a source again that could not be read. */
 export function loadAgain(source: Source) {
-  setState((state) => ({ loads: Object.fromEntries(Object.entries(state.loads).filter(([id]) => id !== source.id)) }))
+  setState((state) => ({
+    loads: Object.fromEntries(Object.entries(state.loads).filter(([key]) => key !== soundKey(source))),
+  }))
 }
 
 let sentProgram = ''
@@ -75,13 +79,13 @@ let sentAnalysis: Analysis | undefined
 
 function syncProgram(state: State) {
   const source = selectedSource(state)
-  if (!source || heard?.id !== source.id) {
+  if (!source || heard?.key !== soundKey(source)) {
     sentProgram = ''
     return
   }
   const needed = source.variants.map((variant) => recipeOf(source, variant))
-  syncAnalysis(source.id, heard.sound.decoded.audio, needed)
-  const analysis = state.analyses[source.id]
+  syncAnalysis(source, heard.sound.decoded.audio, needed)
+  const analysis = knownSoFar(state, source)
   if (analysis && analysis !== sentAnalysis) playback.setAnalysis(analysis)
   sentAnalysis = analysis
   const gains = laneGains(state, source)
@@ -89,7 +93,7 @@ function syncProgram(state: State) {
   const variantIndex = source.variants.findIndex((variant) => variant.id === lane)
   const recipe = needed[variantIndex]
   // until what a lane needs is known, the reference is heard in its place
-  const active = recipe && isKnown(state, source.id, recipe) ? 1 + variantIndex : 0
+  const active = recipe && isKnown(state, source, recipe) ? 1 + variantIndex : 0
   const program: Program = {
     lanes: [
       { recipe: undefined, gain: gains[0] as number },
@@ -98,7 +102,7 @@ function syncProgram(state: State) {
     active,
     loop: state.outlook.looping ? (source.selection ?? { start: 0, end: heard.sound.facts.frames }) : undefined,
   }
-  const text = `${source.id} ${JSON.stringify(program)}`
+  const text = `${heard.key} ${JSON.stringify(program)} ${JSON.stringify(source.hand.attacks ?? null)}`
   if (text === sentProgram) return
   sentProgram = text
   playback.setProgram(program)
@@ -108,7 +112,7 @@ function syncProgram(state: State) {
 export function laneGains(state: State, source: Source): number[] {
   if (!state.outlook.matched) return [1, ...source.variants.map(() => 1)]
   return matchedGains(
-    state.loads[source.id]?.facts,
+    state.loads[soundKey(source)]?.facts,
     source.variants.map((variant) => state.renders[variant.id]?.facts),
   )
 }

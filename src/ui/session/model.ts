@@ -1,5 +1,13 @@
 import { z } from 'zod'
-import { FORMANT_RANGE, firstMethods, HOLD_RANGE, PITCH_RANGE, type Recipe, STRETCH_RANGE } from '../../core'
+import {
+  FORMANT_RANGE,
+  firstMethods,
+  HOLD_RANGE,
+  methodById,
+  PITCH_RANGE,
+  type Recipe,
+  STRETCH_RANGE,
+} from '../../core'
 
 /** All that is kept of a session: plain data, checked when it is read back. */
 
@@ -22,9 +30,32 @@ const factsSchema = z.object({
   container: z.string(),
   depth: z.object({ bits: z.number(), float: z.boolean() }).optional(),
   peak: z.number(),
+  /** of the file's bytes */
+  hash: z.string().optional(),
 })
 
-const sourceSchema = z.object({
+/** What people said of a source against, or beside, what was found out; nothing that is found out changes it. */
+const handSchema = z.object({
+  bpm: z.number().min(10).max(999).optional(),
+  /** where the first beat lies, seconds of the file */
+  firstBeat: z.number().optional(),
+  beatsPerBar: z.number().int().min(1).max(32).optional(),
+  key: z.object({ root: z.number().int().min(0).max(11), mode: z.enum(['major', 'minor']).optional() }).optional(),
+  kind: z.enum(['hits', 'single line', 'chords', 'dense mix', 'noise']).optional(),
+  /** untuned percussion: left out when several sources are transposed */
+  untuned: z.boolean().optional(),
+  /** frames of the file: attacks that were added, and found ones that were taken away */
+  attacks: z.object({ added: z.array(z.number()), removed: z.array(z.number()) }).optional(),
+})
+
+/** A tempo that was typed used to be a part of the target. */
+function liftTempo(source: unknown): unknown {
+  const old = source as { target?: { sourceBpm?: number }; hand?: { bpm?: number } } | undefined
+  const bpm = old?.target?.sourceBpm
+  return old && bpm ? { ...old, hand: { bpm, ...old.hand } } : source
+}
+
+const sourceFields = z.object({
   id: z.string(),
   name: z.string(),
   file: z.string(),
@@ -40,17 +71,29 @@ const sourceSchema = z.object({
     formantSemitones: z.number().min(FORMANT_RANGE.min).max(FORMANT_RANGE.max).default(0),
     /** how far attacks pass at their natural speed, % */
     holdPercent: z.number().min(HOLD_RANGE.min).max(HOLD_RANGE.max).default(0),
-    /** typed by hand; 0 = not known */
-    sourceBpm: z.number().nonnegative(),
+    /** pitch goes with speed, as on tape: whichever is changed, the other follows */
+    tied: z.boolean().default(false),
   }),
+  hand: handSchema.default({}),
+  /** whether a new session tempo, or key, changes this source's target */
+  follows: z.object({ tempo: z.boolean(), key: z.boolean() }).default({ tempo: false, key: false }),
+  /** the part of the file that is worked with, in its frames, end exclusive; all of it where there is none */
+  range: z.object({ start: z.number().int().nonnegative(), end: z.number().int().positive() }).optional(),
   variants: z.array(variantSchema),
   /** in source frames, end exclusive */
   selection: z.object({ start: z.number(), end: z.number() }).optional(),
 })
 
+const sourceSchema = z.preprocess(liftTempo, sourceFields)
+
+const keySchema = z.object({ root: z.number().int().min(0).max(11), mode: z.enum(['major', 'minor']).optional() })
+
 export const sessionSchema = z.object({
   version: z.literal(1),
   sources: z.array(sourceSchema),
+  /** what sources are fitted to: beats a minute */
+  bpm: z.number().min(10).max(999).default(96),
+  key: keySchema.optional(),
 })
 
 /** What the eye and ear are on; kept, but no step of undo. */
@@ -66,15 +109,24 @@ export const outlookSchema = z.object({
   looping: z.boolean(),
   matched: z.boolean(),
   format: z.enum(['16', '24', '32f']),
+  /** what the list at the left shows */
+  list: z.enum(['shelf', 'found']).default('shelf'),
+  /** clicks over the source: none, beats, or eighths */
+  click: z.enum(['off', 'beats', 'eighths']).default('off'),
+  audition: z
+    .object({ fitted: z.boolean(), start: z.enum(['now', 'beat', 'bar']) })
+    .default({ fitted: false, start: 'now' }),
 })
 
 export const keptSchema = z.object({ session: sessionSchema, outlook: outlookSchema })
 
 export type Variant = z.infer<typeof variantSchema>
-export type Source = z.infer<typeof sourceSchema>
+export type Source = z.infer<typeof sourceFields>
+export type Hand = Source['hand']
+export type Key = z.infer<typeof keySchema>
 export type SourceFacts = z.infer<typeof factsSchema>
 export type Target = Source['target']
-export type Session = z.infer<typeof sessionSchema>
+export type Session = Omit<z.infer<typeof sessionSchema>, 'sources'> & { sources: Source[] }
 export type Outlook = z.infer<typeof outlookSchema>
 
 export const REFERENCE = 'reference'
@@ -82,7 +134,7 @@ export const MAX_VARIANTS = 9
 
 /** The shelf of a first visit: what is on it, and one target that shows what the bench is for. */
 const demoShelf: readonly { id: string; name: string; file: string; target?: Partial<Target> }[] = [
-  { id: 'rope-winch', name: 'Rope winch', file: 'rope-winch_96bpm.wav', target: { stretch: 1.25, sourceBpm: 96 } },
+  { id: 'rope-winch', name: 'Rope winch', file: 'rope-winch_96bpm.wav', target: { stretch: 1.25 } },
   { id: 'hull-knocks', name: 'Hull knocks', file: 'hull-knocks.wav' },
   { id: 'harmonium', name: 'Harmonium', file: 'harmonium-chords.wav' },
   { id: 'foghorn-tune', name: 'Foghorn and whistle', file: 'foghorn-and-whistle.wav' },
@@ -100,7 +152,7 @@ export const PLAIN_TARGET: Target = {
   formants: 'move',
   formantSemitones: 0,
   holdPercent: 0,
-  sourceBpm: 0,
+  tied: false,
 }
 
 export function newSource(
@@ -110,6 +162,8 @@ export function newSource(
   return {
     ...rest,
     target: { ...PLAIN_TARGET, ...target },
+    hand: {},
+    follows: { tempo: false, key: false },
     variants: firstMethods.map((methodId, i) => newVariant(`${input.id}-${i + 1}`, LETTERS[i] as string, methodId)),
   }
 }
@@ -126,7 +180,7 @@ export function freeLetter(variants: readonly Variant[]): string {
 }
 
 export function firstSession(): Session {
-  return { version: 1, sources: demoShelf.map((demo) => newSource({ ...demo, origin: 'demo' })) }
+  return { version: 1, bpm: 96, sources: demoShelf.map((demo) => newSource({ ...demo, origin: 'demo' })) }
 }
 
 export function firstOutlook(theme: Outlook['theme']): Outlook {
@@ -139,15 +193,30 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     looping: true,
     matched: true,
     format: '24',
+    list: 'shelf',
+    click: 'off',
+    audition: { fitted: false, start: 'now' },
   }
 }
+
+/** Facts of the part of a source that is worked with. */
+export function partFacts(source: Source): SourceFacts | undefined {
+  const { facts, range } = source
+  return facts && range ? { ...facts, frames: range.end - range.start } : facts
+}
+
+/** Tells one part of a source from another: what is drawn, measured and found out belongs to it. */
+export const soundKey = ({ id, range }: Pick<Source, 'id' | 'range'>) =>
+  range ? `${id} ${range.start} ${range.end}` : id
 
 /** The recipe that a variant makes of its source's target. */
 export function recipeOf(source: Source, variant: Variant): Recipe {
   return {
     version: 1,
     stretch: source.target.stretch,
-    pitchSemitones: source.target.pitchSemitones,
+    // a method that ties them itself would otherwise turn its speed twice
+    pitchSemitones:
+      source.target.tied && methodById(variant.methodId).tiesPitchToSpeed ? 0 : source.target.pitchSemitones,
     formants: source.target.formants,
     ...(source.target.formants === 'shift' && { formantSemitones: source.target.formantSemitones }),
     ...(source.target.holdPercent > 0 && { holdPercent: source.target.holdPercent }),

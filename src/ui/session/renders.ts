@@ -1,8 +1,8 @@
-import { planOf } from '../../core'
-import { isKnown } from './analyses'
+import { planOf, type Recipe } from '../../core'
+import { isKnown, knownSoFar } from './analyses'
 import { pool } from './engine'
 import { heardSound } from './listening'
-import { recipeOf, type Source, type Variant } from './model'
+import { recipeOf, type Source, soundKey, type Variant } from './model'
 import { activeLane, type RenderState, type State, selectedSource, store } from './store'
 
 /** Drawing and measuring of variants in the background, as the target and the settings change. */
@@ -15,14 +15,18 @@ const RENDER_UNASKED_SECONDS = 20 * 60
 const { getState, setState } = store
 const renderJobs = new Map<string, { key: string; stop: AbortController }>()
 
+/** What a drawing is of: the recipe, the part of the source, and the attacks as corrected. */
+export const renderKey = (source: Source, recipe: Recipe) =>
+  `${soundKey(source)} ${JSON.stringify(recipe)} ${JSON.stringify(source.hand.attacks ?? null)}`
+
 /** Begin what is missing, stop what is no longer wanted. */
 export function syncRenders(state: State) {
   const source = selectedSource(state)
   const wanted = new Map<string, string>()
-  if (source && heardSound(source.id)) {
+  if (source && heardSound(source)) {
     for (const variant of source.variants) {
       const recipe = recipeOf(source, variant)
-      if (isKnown(state, source.id, recipe)) wanted.set(variant.id, JSON.stringify(recipe))
+      if (isKnown(state, source, recipe)) wanted.set(variant.id, renderKey(source, recipe))
     }
   }
   for (const [id, job] of renderJobs) {
@@ -40,7 +44,7 @@ export function syncRenders(state: State) {
 function beginRender(variantId: string, key: string, pauseMs: number, asked = false) {
   const source = selectedSource(getState())
   const variant = source?.variants.find((v) => v.id === variantId)
-  const sound = source && heardSound(source.id)
+  const sound = source && heardSound(source)
   if (!source || !variant || !sound) return
   renderJobs.get(variantId)?.stop.abort()
   const recipe = recipeOf(source, variant)
@@ -58,7 +62,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
     const current = () => renderJobs.get(variantId) === job
     try {
       const facts = await pool.run<'render'>(
-        { kind: 'render', audio, recipe, analysis: getState().analyses[source.id] ?? {} },
+        { kind: 'render', audio, recipe, analysis: knownSoFar(getState(), source) ?? {} },
         {
           signal: job.stop.signal,
           rank: activeLane(getState(), source) === variantId ? 2 : 3,
@@ -95,5 +99,5 @@ export function cancelRender(variantId: string) {
 }
 
 export function renderNow(source: Source, variant: Variant) {
-  beginRender(variant.id, JSON.stringify(recipeOf(source, variant)), 0, true)
+  beginRender(variant.id, renderKey(source, recipeOf(source, variant)), 0, true)
 }

@@ -1,8 +1,9 @@
 import { createSessionKeeper } from '../../storage'
 import { database, files } from './engine'
+import { openList } from './gather'
 import { startHistory } from './history'
+import { syncKnowledge } from './knowledge'
 import { syncListening } from './listening'
-import { learn } from './loading'
 import { firstOutlook, firstSession, keptSchema, type Outlook, type Session } from './model'
 import { notify, tell } from './notices'
 import { syncRenders } from './renders'
@@ -42,7 +43,7 @@ export async function start() {
   setState({ ready: true, history: startHistory(session), outlook })
   store.subscribe(follow)
   follow(getState(), undefined)
-  for (const source of session.sources) if (!source.facts) void learn(source)
+  openList().catch(tell)
 }
 
 /** Whatever changed, let storage, playback and the renders follow. */
@@ -64,5 +65,6 @@ function follow(state: State, before: State | undefined) {
     syncListening(getState(), () => {})
     syncRenders(getState())
   })
+  if (changed || elsewhere) syncKnowledge(state)
   if (changed || elsewhere || state.analyses !== before?.analyses) syncRenders(state)
 }

@@ -1,7 +1,7 @@
 import { useStore } from 'zustand'
 import { createStore } from 'zustand/vanilla'
-import type { Analysis } from '../../core'
-import type { SoundFacts } from '../../engine'
+import type { Analysis, Knowledge } from '../../core'
+import type { FileFacts, SoundFacts } from '../../engine'
 import { type History, startHistory } from './history'
 import { firstOutlook, type Outlook, REFERENCE, type Session, type Source, type Variant } from './model'
 
@@ -43,14 +43,31 @@ export interface Arrival {
   readonly file: string
 }
 
+/** A file that is listed: not of the session until it is taken in. */
+export interface FoundFile {
+  readonly id: string
+  /** with the folders that it lay in */
+  readonly path: string
+  readonly status: 'waiting' | 'reading' | 'known' | 'failed'
+  readonly facts?: FileFacts
+  readonly error?: string
+  /** of the file that it is the same as */
+  readonly sameAs?: string
+}
+
 export interface State {
   readonly ready: boolean
   readonly history: History<Session>
   readonly outlook: Outlook
   readonly loads: Readonly<Record<string, LoadState>>
-  /** by source: what has been found out about its sound so far */
+  /** by part of a source (`soundKey`): what methods need to know of it, so far */
   readonly analyses: Readonly<Record<string, Analysis>>
-  /** by source: how far the analysis that is running has come, 0–1 */
+  /** by source: what is known of the whole file; null while it is being found out */
+  readonly knowledge: Readonly<Record<string, Knowledge | null>>
+  readonly found: readonly FoundFile[]
+  /** the listed file that is heard, or about to be */
+  readonly auditioned: string | undefined
+  /** by part of a source: how far the analysis that is running has come, 0–1 */
   readonly analysing: Readonly<Record<string, number>>
   readonly renders: Readonly<Record<string, RenderState>>
   readonly exports: Readonly<Record<string, ExportState>>
@@ -62,11 +79,14 @@ export interface State {
 
 export const store = createStore<State>(() => ({
   ready: false,
-  history: startHistory<Session>({ version: 1, sources: [] }),
+  history: startHistory<Session>({ version: 1, bpm: 96, sources: [] }),
   outlook: firstOutlook('ink'),
   loads: {},
   analyses: {},
   analysing: {},
+  knowledge: {},
+  found: [],
+  auditioned: undefined,
   renders: {},
   exports: {},
   arrivals: [],

@@ -20,11 +20,25 @@ export function stretchFromSeconds(seconds: number, facts: SourceFacts): number 
 }
 
 /** Tempo after the stretch; undefined while the source's own is not known. */
-export function bpmOf(target: Target): number | undefined {
-  return target.sourceBpm > 0 ? target.sourceBpm / target.stretch : undefined
+export function bpmOf(target: Target, sourceBpm: number | undefined): number | undefined {
+  return sourceBpm === undefined ? undefined : sourceBpm / target.stretch
+}
+export const stretchFromBpm = (sourceBpm: number, bpm: number) => clampStretch(sourceBpm / bpm)
+
+/** Bars of the result at the source's tempo read as the result's: what the part's beats become. */
+export const barsOf = (facts: SourceFacts, sourceBpm: number, beatsPerBar: number) =>
+  (facts.frames / facts.sampleRate) * (sourceBpm / 60 / beatsPerBar)
+
+/** The stretch that fills exactly so many bars at a tempo. */
+export function stretchFromBars(bars: number, beatsPerBar: number, bpm: number, facts: SourceFacts): number {
+  return stretchFromSeconds((bars * beatsPerBar * 60) / bpm, facts)
 }
 
-export const stretchFromBpm = (target: Target, bpm: number) => clampStretch(target.sourceBpm / bpm)
+/** Semitones from one root to another by the shorter way: −5 to 6. */
+export function shortestInterval(fromRoot: number, toRoot: number): number {
+  const up = (((toRoot - fromRoot) % 12) + 12) % 12
+  return up > 6 ? up - 12 : up
+}
 
 /** Whole semitones nearest to the pitch, and the cents that are left: −50 to 50. */
 export function pitchParts(pitchSemitones: number): { semitones: number; cents: number } {

@@ -6,7 +6,7 @@ import { LaneBadge } from '../common/LaneBadge'
 import { NumberField } from '../fields/NumberField'
 import { setSelection } from '../session/edits'
 import { hearLane, playback, togglePlay } from '../session/listening'
-import { recipeOf, type Source } from '../session/model'
+import { partFacts, recipeOf, type Source, soundKey } from '../session/model'
 import { setOutlook } from '../session/outlook'
 import { activeLane, selectedSource, useSession } from '../session/store'
 import { Meter } from './Meter'
@@ -15,7 +15,7 @@ import { Meter } from './Meter'
 export function Transport() {
   const source = useSession(selectedSource)
   const playing = useSession((state) => state.playing)
-  const ready = useSession((state) => (source ? state.loads[source.id]?.status === 'ready' : false))
+  const ready = useSession((state) => (source ? state.loads[soundKey(source)]?.status === 'ready' : false))
   const { looping, matched, theme } = useSession((state) => state.outlook)
   const active = useSession((state) => (source ? activeLane(state, source) : 'reference'))
 
@@ -93,9 +93,10 @@ function Clock({ source, active }: { source: Source | undefined; active: string 
   const place = useSession((state) => (source ? (state.outlook.places[source.id] ?? 0) : 0))
 
   useEffect(() => {
-    const rate = source?.facts?.sampleRate ?? 48_000
+    const part = source && partFacts(source)
+    const rate = part?.sampleRate ?? 48_000
     const variant = source?.variants.find((v) => v.id === active)
-    const map = source?.facts && variant ? planOf(recipeOf(source, variant), source.facts).map : undefined
+    const map = part && variant ? planOf(recipeOf(source, variant), part).map : undefined
     let handle = 0
     const write = () => {
       const frame = playback.playing ? playback.sourceFrame() : place
@@ -123,7 +124,8 @@ function Clock({ source, active }: { source: Source | undefined; active: string 
 }
 
 function Loop({ source, looping }: { source: Source; looping: boolean }) {
-  const { selection, facts } = source
+  const { selection } = source
+  const facts = partFacts(source)
   const rate = facts?.sampleRate ?? 48_000
   const seconds = (facts?.frames ?? 0) / rate
   return (

@@ -5,8 +5,8 @@ import { countText, dbText, peakText, timeText } from '../../common/formats'
 import { LaneBadge, laneColour } from '../../common/LaneBadge'
 import { isKnown } from '../../session/analyses'
 import { hearLane } from '../../session/listening'
-import { recipeOf, type Source, type Variant } from '../../session/model'
-import { cancelRender, renderNow } from '../../session/renders'
+import { partFacts, recipeOf, type Source, soundKey, type Variant } from '../../session/model'
+import { cancelRender, renderKey, renderNow } from '../../session/renders'
 import { type RenderState, useSession } from '../../session/store'
 import { drawLane } from './draw'
 import { ticks, tickText, type View, xOf } from './geometry'
@@ -28,15 +28,16 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const { source, variant, index, active, gain, view, widthPx, heightPx } = props
   const canvas = useRef<HTMLCanvasElement>(null)
   const theme = useSession((state) => state.outlook.theme)
-  const referenceFacts = useSession((state) => state.loads[source.id]?.facts)
+  const referenceFacts = useSession((state) => state.loads[soundKey(source)]?.facts)
   const render = useSession((state) => (variant ? state.renders[variant.id] : undefined))
   const facts = variant ? render?.facts : referenceFacts
   const recipe = variant && recipeOf(source, variant)
-  const fresh = !variant || (render?.status === 'done' && render.key === JSON.stringify(recipe))
-  const sampleRate = source.facts?.sampleRate ?? 48_000
-  const planned = recipe && source.facts ? planOf(recipe, source.facts) : undefined
+  const fresh = !variant || (render?.status === 'done' && recipe && render.key === renderKey(source, recipe))
+  const part = partFacts(source)
+  const sampleRate = part?.sampleRate ?? 48_000
+  const planned = recipe && part ? planOf(recipe, part) : undefined
   const stretch = variant ? (fresh ? (planned?.stretch ?? 1) : (render?.factsStretch ?? 1)) : 1
-  const outputFrames = planned?.map.outputFrames ?? source.facts?.frames
+  const outputFrames = planned?.map.outputFrames ?? part?.frames
 
   useEffect(() => {
     const element = canvas.current
@@ -136,7 +137,7 @@ function RenderNote({
   render: RenderState | undefined
 }) {
   const analysing = useSession((state) =>
-    isKnown(state, source.id, recipeOf(source, variant)) ? undefined : state.analysing[source.id],
+    isKnown(state, source, recipeOf(source, variant)) ? undefined : state.analysing[soundKey(source)],
   )
   if (analysing !== undefined) {
     return (

@@ -2,10 +2,11 @@ import { type PointerEvent, type RefObject, useCallback, useEffect, useRef, useS
 import { timeText } from '../../common/formats'
 import { addVariant, setSelection } from '../../session/edits'
 import { laneGains, playback, seek } from '../../session/listening'
-import { MAX_VARIANTS, type Source } from '../../session/model'
+import { MAX_VARIANTS, partFacts, type Source } from '../../session/model'
 import { setOutlook } from '../../session/outlook'
 import { activeLane, store, useSession } from '../../session/store'
 import { MethodMenu } from '../MethodMenu'
+import { MARKS_PX, Marks } from '../marks/Marks'
 import { selectionPx } from './draw'
 import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
 import { type Gesture, IDLE, move, press, rangeOf } from './gesture'
@@ -13,7 +14,8 @@ import { Lane } from './Lane'
 
 const HEAD_PX = 208
 const RULER_PX = 26
-const LANE_MIN_PX = 76
+const TOP_PX = RULER_PX + MARKS_PX
+const LANE_MIN_PX = 72
 const LANE_MAX_PX = 150
 
 let selectionGestures = 0
@@ -23,8 +25,8 @@ let selectionGestures = 0
  * moves the playhead, the wheel zooms and scrolls.
  */
 export function Lanes({ source }: { source: Source }) {
-  const frames = source.facts?.frames ?? 1
-  const sampleRate = source.facts?.sampleRate ?? 48_000
+  const frames = partFacts(source)?.frames ?? 1
+  const sampleRate = partFacts(source)?.sampleRate ?? 48_000
   const box = useRef<HTMLDivElement>(null)
   const field = useRef<HTMLDivElement>(null)
   const [widthPx, heightPx] = useSize(box)
@@ -44,7 +46,7 @@ export function Lanes({ source }: { source: Source }) {
   const mark = useRef('')
 
   const count = source.variants.length + 1
-  const laneHeight = Math.floor(Math.min(LANE_MAX_PX, Math.max(LANE_MIN_PX, (heightPx - RULER_PX) / count)))
+  const laneHeight = Math.floor(Math.min(LANE_MAX_PX, Math.max(LANE_MIN_PX, (heightPx - TOP_PX) / count)))
 
   const setView = useCallback(
     (next: View) => setOutlook((outlook) => ({ views: { ...outlook.views, [source.id]: next } })),
@@ -91,7 +93,7 @@ export function Lanes({ source }: { source: Source }) {
   const range = source.selection && selectionPx(view, source.selection, laneWidth)
   return (
     <section ref={box} aria-label="Lanes" className="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-well">
-      <div className="sticky top-0 z-30 flex border-b border-rule bg-ground" style={{ height: RULER_PX }}>
+      <div className="sticky top-0 z-30 flex border-b border-rule bg-ground" style={{ height: TOP_PX }}>
         <div className="flex w-[208px] shrink-0 items-center border-r border-rule px-2">
           <MethodMenu
             label="Add a variant"
@@ -101,7 +103,10 @@ export function Lanes({ source }: { source: Source }) {
             {count > MAX_VARIANTS ? 'Nine variants: full' : '+ Add variant'}
           </MethodMenu>
         </div>
-        <Ruler view={view} widthPx={laneWidth} sampleRate={sampleRate} />
+        <div>
+          <Ruler view={view} widthPx={laneWidth} sampleRate={sampleRate} />
+          <Marks source={source} view={view} widthPx={laneWidth} />
+        </div>
       </div>
       <Lane
         source={source}
@@ -129,7 +134,7 @@ export function Lanes({ source }: { source: Source }) {
       <div
         ref={field}
         className="absolute z-10 cursor-text touch-none overflow-hidden"
-        style={{ left: HEAD_PX, top: RULER_PX, width: laneWidth, height: laneHeight * count }}
+        style={{ left: HEAD_PX, top: TOP_PX, width: laneWidth, height: laneHeight * count }}
         onPointerDown={onPointerDown}
         onPointerMove={onPointerMove}
         onPointerUp={onPointerUp}
@@ -185,8 +190,8 @@ function Playhead({ source, view, widthPx }: { source: Source; view: View; width
   const line = useRef<HTMLDivElement>(null)
   const playing = useSession((state) => state.playing)
   const place = useSession((state) => state.outlook.places[source.id] ?? 0)
-  const sampleRate = source.facts?.sampleRate ?? 48_000
-  const frames = source.facts?.frames ?? 1
+  const sampleRate = partFacts(source)?.sampleRate ?? 48_000
+  const frames = partFacts(source)?.frames ?? 1
 
   useEffect(() => {
     let handle = 0
@@ -267,7 +272,7 @@ function useSize(ref: RefObject<HTMLElement | null>): [number, number] {
 
 /** Zoom and scroll for keys: by a factor around the playhead, or by a share of the view. */
 export function moveView(source: Source, how: { zoom?: number; scroll?: number; fit?: boolean }) {
-  const frames = source.facts?.frames
+  const frames = partFacts(source)?.frames
   if (!frames) return
   const widthPx = 1000
   const { outlook } = store.getState()

@@ -1,0 +1,67 @@
+import { KNOWLEDGE_VERSION, type Knowledge } from '../../core'
+import { knowledgeRows, pool, shelf } from './engine'
+import type { Found } from './known'
+import { rememberFacts } from './loading'
+import type { Source } from './model'
+import { tell } from './notices'
+import { type State, store } from './store'
+
+/** Finds out what there is to know of every source, once for each file: in the background, the selected source first. */
+
+const { getState, setState } = store
+const asked = new Set<string>()
+
+export const knowledgeOf = (state: State, source: Pick<Source, 'id'>): Found => state.knowledge[source.id]
+
+export function syncKnowledge(state: State) {
+  const { sources } = state.history.present
+  const selected = sources.find(({ id }) => id === state.outlook.selectedId)
+  for (const source of selected ? [selected, ...sources] : sources) {
+    if (asked.has(source.id)) continue
+    asked.add(source.id)
+    void findOut(source, source === selected ? 2 : 5)
+  }
+}
+
+async function findOut(source: Source, rank: number) {
+  const set = (knowledge: Knowledge | null) =>
+    setState((state) => ({ knowledge: { ...state.knowledge, [source.id]: knowledge } }))
+  set(null)
+  try {
+    const known = source.facts?.hash ? await kept(source.facts.hash) : undefined
+    if (known) {
+      set(known)
+      return
+    }
+    const sound = await shelf.get(source, rank)
+    rememberFacts(source.id, sound)
+    const again = await kept(sound.hash)
+    if (again) {
+      set(again)
+      return
+    }
+    const { taggedBpm } = sound
+    const options = { file: source.file, ...(taggedBpm !== undefined && { taggedBpm }) }
+    const knowledge = await pool.run<'know'>({ kind: 'know', audio: sound.decoded.audio, options }, { rank: rank + 1 })
+    set(knowledge)
+    await knowledgeRows.put(sound.hash, knowledge)
+  } catch (error) {
+    // a file that cannot be read says so where it is opened
+    asked.delete(source.id)
+    if (getState().knowledge[source.id]) tell(error)
+    else setState(({ knowledge: { [source.id]: _, ...others } }) => ({ knowledge: others }))
+  }
+}
+
+/** What was found out about a file before; undefined where it was not, or by an older version. */
+async function kept(hash: string): Promise<Knowledge | undefined> {
+  const row = (await knowledgeRows.get(hash)) as Knowledge | undefined
+  return row?.version === KNOWLEDGE_VERSION ? row : undefined
+}
+
+/** What a listed file already told is not found out again when it is taken in. */
+export function alreadyKnown(sourceId: string, hash: string, knowledge: Knowledge) {
+  asked.add(sourceId)
+  setState((state) => ({ knowledge: { ...state.knowledge, [sourceId]: knowledge } }))
+  knowledgeRows.put(hash, knowledge).catch(tell)
+}
