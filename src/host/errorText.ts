@@ -33,6 +33,9 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'folder/none-readable': (d) => `None of the ${d.files} sound files in ${d.folder} could be read; see above.`,
   'file/missing': (d) => `${d.file} is not there. Check the name and the folder.`,
   'file/unwritable': (d) => `${d.file} cannot be written: ${d.why}. Choose another place or free some space.`,
+  'record/refused': (d) =>
+    `The browser may not listen to ${d.device}. Allow the microphone for this page in the address bar, or pick another input.`,
+  'record/no-input': (d) => `${d.device} gives no sound. Plug it in, or pick another input.`,
   'storage/full': () => 'The browser has no room left to keep this. Remove sounds you no longer need, then try again.',
   'storage/lost': (d) => `The file of ${d.name} is no longer in this browser. Remove it and bring it in again.`,
   'demo/unreachable': (d) => `The demo sound ${d.name} could not be loaded. Is the Zumbet server still running?`,

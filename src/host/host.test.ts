@@ -58,6 +58,7 @@ describe('errorText', () => {
     const details = {
       file: 'F',
       folder: 'D',
+      device: 'D',
       files: 4,
       missing: 'M',
       named: 'N',

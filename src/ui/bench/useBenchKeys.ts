@@ -27,6 +27,11 @@ export function useBenchKeys() {
   useHotkeys('0,1,2,3,4,5,6,7,8,9', (event) => hearLane(Number(event.key)), { ...onLists, useKey: true })
   useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), onLists)
   useHotkeys(
+    'k',
+    () => setOutlook(({ click }) => ({ click: click === 'off' ? 'beats' : click === 'beats' ? 'eighths' : 'off' })),
+    onLists,
+  )
+  useHotkeys(
     'escape',
     () => {
       const current = source()

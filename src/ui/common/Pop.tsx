@@ -29,6 +29,11 @@ export function Pop({
           align="start"
           sideOffset={4}
           collisionPadding={8}
+          onOpenAutoFocus={(event) => {
+            // the panel takes the keys, not its first field: what is typed may be meant for the whole of it
+            event.preventDefault()
+            ;(event.currentTarget as HTMLElement).focus()
+          }}
           className="z-50 max-h-[70vh] overflow-y-auto rounded-[6px] border border-edge bg-deck px-4 py-3 shadow-[0_10px_34px_rgb(0_0_0/0.32)] outline-none"
           style={{ width }}
         >

@@ -4,7 +4,7 @@ import { type Key, partFacts, type Source } from './model'
 /** What counts as known of a source: what was found out, under what people said. Times are of the part that is worked with. */
 
 /** from here on what was found is used without asking */
-export const SURE_FROM = 0.5
+export const SURE_FROM = 0.4
 /** a key is taken for one from here on */
 const KEY_FROM = 0.35
 

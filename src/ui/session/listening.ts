@@ -2,7 +2,9 @@ import type { Analysis } from '../../core'
 import { createPlayback, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../engine'
 import { isKnown, knownSoFar, syncAnalysis } from './analyses'
 import type { LoadedSound } from './audioShelf'
+import { clickTrack } from './clickTrack'
 import { pool, shelf } from './engine'
+import { beatsOf } from './known'
 import { rememberFacts, setLoad } from './loading'
 import { matchedGains } from './matching'
 import { REFERENCE, recipeOf, type Source, soundKey } from './model'
@@ -83,6 +85,7 @@ function syncProgram(state: State) {
     sentProgram = ''
     return
   }
+  syncClick(state, source)
   const needed = source.variants.map((variant) => recipeOf(source, variant))
   syncAnalysis(source, heard.sound.decoded.audio, needed)
   const analysis = knownSoFar(state, source)
@@ -106,6 +109,21 @@ function syncProgram(state: State) {
   if (text === sentProgram) return
   sentProgram = text
   playback.setProgram(program)
+}
+
+let sentClick = ''
+
+/** The click follows beats as they are known and corrected. */
+function syncClick(state: State, source: Source) {
+  const { click } = state.outlook
+  const { frames, bars } = beatsOf(source, state.knowledge[source.id])
+  const text =
+    click === 'off'
+      ? ''
+      : `${click} ${soundKey(source)} ${frames.length} ${frames[0]} ${frames.at(-1)} ${bars.indexOf(true)}`
+  if (text === sentClick) return
+  sentClick = text
+  playback.setClick(click === 'off' ? undefined : clickTrack(frames, bars, click === 'eighths'))
 }
 
 /** Gains of the reference and the variants, in lane order. */

@@ -58,7 +58,8 @@ function follow(state: State, before: State | undefined) {
     state.outlook === before?.outlook &&
     state.renders === before?.renders &&
     state.loads === before?.loads &&
-    state.analyses === before?.analyses
+    state.analyses === before?.analyses &&
+    state.knowledge === before?.knowledge
   )
     return
   syncListening(state, () => {

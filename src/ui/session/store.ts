@@ -75,6 +75,7 @@ export interface State {
   readonly arrivals: readonly Arrival[]
   readonly notices: readonly Notice[]
   readonly playing: boolean
+  readonly recording: boolean
 }
 
 export const store = createStore<State>(() => ({
@@ -92,6 +93,7 @@ export const store = createStore<State>(() => ({
   arrivals: [],
   notices: [],
   playing: false,
+  recording: false,
 }))
 
 export function useSession<T>(select: (state: State) => T): T {

@@ -4,10 +4,18 @@ import { acceptedEndings } from '../../host/sniff'
 import { channelText, timeText } from '../common/formats'
 import { bringIn } from '../session/arrivals'
 import { removeSource, rename, selectSource } from '../session/edits'
-import type { Source } from '../session/model'
+import { listFiles } from '../session/gather'
+import { knowledgeOf } from '../session/knowledge'
+import { bpmText, kindOf, tempoOf } from '../session/known'
+import { partFacts, type Source, soundKey } from '../session/model'
+import { setOutlook } from '../session/outlook'
 import { start } from '../session/session'
 import { useSession } from '../session/store'
+import { droppedFiles } from './droppedFiles'
+import { FoundList } from './FoundList'
 import { KeyList } from './KeyList'
+import { RecordButton } from './RecordButton'
+import { SessionBlock } from './SessionBlock'
 
 const ACCEPT = ['audio/*', ...acceptedEndings.map((ending) => `.${ending}`)].join(',')
 
@@ -22,7 +30,11 @@ export function Shelf() {
   const arrivals = useSession((state) => state.arrivals)
   const picker = useRef<HTMLInputElement>(null)
   const list = useRef<HTMLUListElement>(null)
-  const dropping = useFileDrop(bringIn)
+  const dropping = useFileDrop(receive)
+  const shown = useSession((state) => state.outlook.list)
+  const foundCount = useSession((state) => state.found.length)
+  const [chosen, setChosen] = useState<readonly string[]>([])
+  const all = selectedId === undefined || chosen.includes(selectedId) ? chosen : [...chosen, selectedId]
 
   function onKey(index: number, key: string) {
     const source = sources[index]
@@ -38,17 +50,42 @@ export function Shelf() {
 
   return (
     <aside aria-label="Shelf" className="flex min-h-0 flex-col border-r border-rule bg-deck [grid-area:shelf]">
-      <header className="flex h-[58px] shrink-0 items-center gap-2.5 px-4">
+      <header className="flex h-[58px] shrink-0 items-center gap-2.5 pr-2 pl-4">
         <svg width="26" height="18" viewBox="0 0 26 18" aria-hidden="true">
           <path d="M0 1h11v5H0zM14 1h5v5h-5zM0 12h17v5H0zM20 12h6v5h-6z" fill="currentColor" />
         </svg>
         <h1 className="wide text-[17px]">Zumbet</h1>
-      </header>
-      <div className="flex items-center justify-between px-4 pb-1.5">
-        <h2 className="caption">Shelf{ready && <span className="pl-1.5">{sources.length}</span>}</h2>
-        <button type="button" className="plain-button !h-6 -mr-2 !px-2" onClick={() => picker.current?.click()}>
+        <RecordButton />
+        <button
+          type="button"
+          className="plain-button !h-6 !px-2"
+          title="Bring sound files onto the shelf"
+          onClick={() => picker.current?.click()}
+        >
           <Plus size={14} /> Bring in
         </button>
+      </header>
+      <div className="flex items-center gap-0.5 px-2 pb-1.5">
+        <div role="tablist" aria-label="Lists" className="flex">
+          {(
+            [
+              ['shelf', 'Shelf', ready ? sources.length : undefined],
+              ['found', 'Found', foundCount || undefined],
+            ] as const
+          ).map(([list, word, count]) => (
+            <button
+              key={list}
+              type="button"
+              role="tab"
+              aria-selected={shown === list}
+              className={`plain-button !h-6 !px-2 ${shown === list ? '!text-text shadow-[inset_0_-2px_0_var(--tide)]' : ''}`}
+              onClick={() => setOutlook({ list })}
+            >
+              {word}
+              {count !== undefined && <span className="caption">{count}</span>}
+            </button>
+          ))}
+        </div>
         <input
           ref={picker}
           type="file"
@@ -62,12 +99,26 @@ export function Shelf() {
           }}
         />
       </div>
-      <ul ref={list} className="min-h-0 flex-1 overflow-y-auto px-2 pb-2" aria-label="Sources">
+      {shown === 'found' && <FoundList />}
+      <ul
+        ref={list}
+        className="min-h-0 flex-1 overflow-y-auto px-2 pb-2"
+        aria-label="Sources"
+        hidden={shown === 'found'}
+      >
         {sources.map((source, index) => (
           <SourceRow
             key={source.id}
             source={source}
             selected={source.id === selectedId}
+            chosen={all.length > 1 && all.includes(source.id)}
+            onChoose={() =>
+              setChosen(all.includes(source.id) ? all.filter((id) => id !== source.id) : [...all, source.id])
+            }
+            onSelect={() => {
+              setChosen([])
+              selectSource(source.id)
+            }}
             onKey={(key) => onKey(index, key)}
           />
         ))}
@@ -83,10 +134,13 @@ export function Shelf() {
           </li>
         )}
       </ul>
+      <SessionBlock chosen={all} />
       <KeyList />
       {dropping && (
         <div className="pointer-events-none fixed inset-0 z-40 grid place-items-center bg-[color-mix(in_srgb,var(--ground)_82%,transparent)]">
-          <p className="wide border-y-2 border-tide px-10 py-6 text-[22px]">Let go to bring these onto the shelf</p>
+          <p className="wide border-y-2 border-tide px-10 py-6 text-[22px]">
+            Let go: files come onto the shelf, folders are listed
+          </p>
         </div>
       )}
     </aside>
@@ -96,14 +150,21 @@ export function Shelf() {
 function SourceRow({
   source,
   selected,
+  chosen,
+  onChoose,
+  onSelect,
   onKey,
 }: {
   source: Source
   selected: boolean
+  /** one of several that are chosen together */
+  chosen: boolean
+  onChoose: () => void
+  onSelect: () => void
   onKey: (key: string) => boolean
 }) {
   const [naming, setNaming] = useState(false)
-  const failed = useSession((state) => state.loads[source.id]?.status === 'failed')
+  const failed = useSession((state) => state.loads[soundKey(source)]?.status === 'failed')
   const { facts } = source
 
   if (naming) {
@@ -137,11 +198,16 @@ function SourceRow({
         type="button"
         data-source={source.id}
         aria-current={selected}
-        className={`block w-full rounded-[4px] px-2.5 py-[5px] text-left ${selected ? 'bg-ground shadow-[inset_3px_0_0_var(--tide)]' : 'hover:bg-ground/60'}`}
-        onClick={() => selectSource(source.id)}
+        className={`block w-full rounded-[4px] px-2.5 py-[5px] text-left ${selected ? 'bg-ground shadow-[inset_3px_0_0_var(--tide)]' : chosen ? 'bg-ground/70 shadow-[inset_3px_0_0_var(--edge)]' : 'hover:bg-ground/60'}`}
+        aria-pressed={chosen}
+        onClick={(event) => (event.ctrlKey || event.metaKey || event.shiftKey ? onChoose() : onSelect())}
         onDoubleClick={() => setNaming(true)}
         onKeyDown={(event) => {
-          if (event.key === 'F2') setNaming(true)
+          if (event.key === ' ' && event.ctrlKey) {
+            event.preventDefault()
+            event.stopPropagation()
+            onChoose()
+          } else if (event.key === 'F2') setNaming(true)
           else if (onKey(event.key)) event.preventDefault()
         }}
       >
@@ -150,7 +216,7 @@ function SourceRow({
           {failed ? (
             <span className="text-trouble">cannot be read</span>
           ) : facts ? (
-            `${timeText(facts.frames / facts.sampleRate)} · ${channelText(facts.channels)}`
+            <SourceFacts source={source} />
           ) : (
             'not read yet'
           )}
@@ -180,8 +246,38 @@ function SourceRow({
   )
 }
 
+/** Length, and what it is: what one chooses by. */
+function SourceFacts({ source }: { source: Source }) {
+  const found = useSession((state) => knowledgeOf(state, source))
+  const facts = partFacts(source)
+  if (!facts) return null
+  const { bpm } = tempoOf(source, found)
+  const { kind } = kindOf(source, found)
+  return (
+    <>
+      {[
+        timeText(facts.frames / facts.sampleRate),
+        channelText(facts.channels),
+        ...(kind && kind !== 'unsure' ? [kind] : []),
+        ...(bpm === undefined ? [] : [bpmText(bpm)]),
+        ...(source.follows.tempo ? ['follows'] : []),
+      ].join(' · ')}
+    </>
+  )
+}
+
+/** so many single files are a collection to look through, not sources to work on */
+const MANY_FILES = 12
+
+/** Single files come onto the shelf; folders, and more files than anyone works on at once, are listed. */
+async function receive(items: DataTransfer) {
+  const dropped = await droppedFiles(items)
+  if (dropped.folders || dropped.files.length > MANY_FILES) await listFiles(dropped.files)
+  else await bringIn(dropped.files.map(({ file }) => file))
+}
+
 /** Files dropped anywhere in the window; true while some are held over it. */
-function useFileDrop(onFiles: (files: readonly File[]) => void): boolean {
+function useFileDrop(onDrop: (items: DataTransfer) => void): boolean {
   const [over, setOver] = useState(false)
   useEffect(() => {
     let depth = 0
@@ -208,7 +304,7 @@ function useFileDrop(onFiles: (files: readonly File[]) => void): boolean {
         event.preventDefault()
         depth = 0
         setOver(false)
-        onFiles([...(event.dataTransfer?.files ?? [])])
+        if (event.dataTransfer) onDrop(event.dataTransfer)
       },
     }
     for (const [name, listener] of Object.entries(listeners)) window.addEventListener(name, listener as EventListener)
@@ -216,6 +312,6 @@ function useFileDrop(onFiles: (files: readonly File[]) => void): boolean {
       for (const [name, listener] of Object.entries(listeners))
         window.removeEventListener(name, listener as EventListener)
     }
-  }, [onFiles])
+  }, [onDrop])
   return over
 }

@@ -1,10 +1,12 @@
-import { Moon, Play, Repeat, Square, Sun, X } from 'lucide-react'
+import { Metronome, Moon, Play, Repeat, Square, Sun, X } from 'lucide-react'
 import { useEffect, useRef } from 'react'
 import { asSource, planOf } from '../../core'
 import { timeText } from '../common/formats'
 import { LaneBadge } from '../common/LaneBadge'
 import { NumberField } from '../fields/NumberField'
 import { setSelection } from '../session/edits'
+import { knowledgeOf } from '../session/knowledge'
+import { beatsOf } from '../session/known'
 import { hearLane, playback, togglePlay } from '../session/listening'
 import { partFacts, recipeOf, type Source, soundKey } from '../session/model'
 import { setOutlook } from '../session/outlook'
@@ -61,6 +63,7 @@ export function Transport() {
       )}
       {source && <Loop source={source} looping={looping} />}
       <span className="ml-auto flex items-center gap-3">
+        {source && <Click source={source} />}
         <button
           type="button"
           className="plain-button"
@@ -82,6 +85,28 @@ export function Transport() {
         </button>
       </span>
     </section>
+  )
+}
+
+const CLICKS = ['off', 'beats', 'eighths'] as const
+
+/** Clicks over the source at its tempo, to check it by ear. */
+function Click({ source }: { source: Source }) {
+  const click = useSession((state) => state.outlook.click)
+  const known = useSession((state) => beatsOf(source, knowledgeOf(state, source)).frames.length > 0)
+  const next = CLICKS[(CLICKS.indexOf(click) + 1) % CLICKS.length] as (typeof CLICKS)[number]
+  return (
+    <button
+      type="button"
+      className="plain-button"
+      aria-pressed={click !== 'off'}
+      aria-label={`Click: ${click}`}
+      disabled={!known}
+      title={known ? 'Click over the source: off, beats, eighths (K)' : 'No beats are known: set a tempo first'}
+      onClick={() => setOutlook({ click: next })}
+    >
+      <Metronome size={15} /> {click === 'off' ? 'Click' : click}
+    </button>
   )
 }
 

@@ -52,20 +52,23 @@ export function TempoFacts({ source, found }: { source: Source; found: Found }) 
       {tempo.doubt && <p className="text-soft">To be checked: {tempo.doubt}.</p>}
       {candidates.length > 0 ? (
         <ul aria-label="Evidence of tempo" className="-mx-2">
-          {candidates.slice(0, 5).map(({ bpm, weight, evidence }) => (
-            <li key={bpm}>
-              <button
-                type="button"
-                aria-pressed={tempo.bpm !== undefined && Math.abs(tempo.bpm - bpm) < 0.005}
-                className="grid w-full grid-cols-[64px_40px_1fr] items-baseline rounded-[4px] px-2 py-1 text-left hover:bg-rule aria-pressed:shadow-[inset_2px_0_0_var(--tide)]"
-                onClick={() => use(bpm)}
-              >
-                <span className="font-[620]">{bpmText(bpm)}</span>
-                <span className="text-faint">{Math.round(100 * weight)} %</span>
-                <span className="text-[12px] text-soft">{evidence.join('; ') || 'repeats faintly'}</span>
-              </button>
-            </li>
-          ))}
+          {candidates
+            .filter(({ weight }, i) => i < 3 || weight > 0.005)
+            .slice(0, 5)
+            .map(({ bpm, weight, evidence }) => (
+              <li key={bpm}>
+                <button
+                  type="button"
+                  aria-pressed={tempo.bpm !== undefined && Math.abs(tempo.bpm - bpm) < 0.005}
+                  className="grid w-full grid-cols-[64px_40px_1fr] items-baseline rounded-[4px] px-2 py-1 text-left hover:bg-rule aria-pressed:shadow-[inset_2px_0_0_var(--tide)]"
+                  onClick={() => use(bpm)}
+                >
+                  <span className="font-[620]">{bpmText(bpm)}</span>
+                  <span className="text-faint">{Math.round(100 * weight)} %</span>
+                  <span className="text-[12px] text-soft">{evidence.join('; ') || 'repeats faintly'}</span>
+                </button>
+              </li>
+            ))}
         </ul>
       ) : (
         <p className="text-soft">

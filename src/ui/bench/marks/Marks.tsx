@@ -50,7 +50,7 @@ function barNumbers(frames: readonly number[], bars: readonly boolean[], view: V
   const every = Math.max(1, Math.ceil(22 / Math.max(0.01, gap)))
   return starts.map((frame, n) =>
     n % every === 0 && frame >= view.start - 1 && frame <= view.start + view.span ? (
-      <text key={frame} x={xOf(view, frame, widthPx) + 4} y="10" fontSize="10" fill="var(--soft)">
+      <text key={frame} x={xOf(view, frame, widthPx) + 6} y="10" fontSize="10" fill="var(--soft)">
         {n + 1}
       </text>
     ) : null,
