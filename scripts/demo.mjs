@@ -1,19 +1,24 @@
-// Makes the demo sounds of The Tide Clock into public/demo, unless those there are of this very generator.
+// Makes the demo sounds of The Tide Clock into public/demo, and what is known of them, unless those there are of this very
+// code. A first visit then shows all of it at once.
 import { execFileSync } from 'node:child_process'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { bundled, hashOf, root } from './bundle.mjs'
 
 const folder = join(root, 'public', 'demo')
-const stamp = join(folder, '.made-from')
+const sounds = ['src/core/demo', 'src/core/dsp', 'src/core/audio', 'src/cli/demo.ts']
+const knowledge = [...sounds, 'src/core/analysis', 'src/core/knowledge', 'src/cli/demoKnown.ts']
 
 export async function makeDemo() {
-  const sources = ['src/core/demo', 'src/core/dsp', 'src/core/audio', 'src/cli/demo.ts']
+  const made = await make('src/cli/demo.ts', sounds, '.made-from')
+  return (await make('src/cli/demoKnown.ts', knowledge, '.known-from')) || made
+}
+
+async function make(script, sources, mark) {
+  const stamp = join(folder, mark)
   const wanted = hashOf(sources, (path) => !path.endsWith('.test.ts'))
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return false
-  execFileSync(process.execPath, [await bundled('src/cli/demo.ts', ['src/cli/demo.ts', 'src/core']), folder], {
-    stdio: 'inherit',
-  })
+  execFileSync(process.execPath, [await bundled(script, [script, 'src/core']), folder], { stdio: 'inherit' })
   writeFileSync(stamp, wanted)
   return true
 }

@@ -59,7 +59,7 @@ const stamp = join(root, 'dist', '.built-from')
 
 /** Demo sounds are hashed by the stamp of the code that made them: reading 24 MB at every start would be slow. */
 const counts = (path) =>
-  !/\.test\.tsx?$/.test(path) && (!path.startsWith('public/demo/') || path.endsWith('.made-from'))
+  !/\.test\.tsx?$/.test(path) && (!path.startsWith('public/demo/') || /\.(made|known)-from$/.test(path))
 
 export async function needBuild() {
   const { makeDemo } = await import('./demo.mjs')

@@ -28,9 +28,15 @@ async function findOut(source: Source, rank: number) {
     setState((state) => ({ knowledge: { ...state.knowledge, [source.id]: knowledge } }))
   set(null)
   try {
-    const known = source.facts?.hash ? await kept(source.facts.hash) : undefined
+    const known =
+      source.origin === 'demo'
+        ? await ofDemo(source.file)
+        : source.facts?.hash
+          ? await kept(source.facts.hash)
+          : undefined
     if (known) {
       set(known)
+      if (!source.facts) rememberFacts(source.id, await shelf.get(source, rank))
       return
     }
     const sound = await shelf.get(source, rank)
@@ -57,6 +63,18 @@ async function findOut(source: Source, rank: number) {
 async function kept(hash: string): Promise<Knowledge | undefined> {
   const row = (await knowledgeRows.get(hash)) as Knowledge | undefined
   return row?.version === KNOWLEDGE_VERSION ? row : undefined
+}
+
+let demo: Promise<Record<string, Knowledge>> | undefined
+
+/** What is known of the demo sounds comes with them. */
+async function ofDemo(file: string): Promise<Knowledge | undefined> {
+  demo ??= fetch('/demo/known.json').then(
+    (response) => (response.ok ? response.json() : {}),
+    () => ({}),
+  )
+  const known = (await demo)[file]
+  return known?.version === KNOWLEDGE_VERSION ? known : undefined
 }
 
 /** What a listed file already told is not found out again when it is taken in. */

@@ -14,11 +14,14 @@ import {
   type SourceFacts,
 } from './model'
 import {
+  barsOf,
   bpmOf,
   clampPitch,
   pitchFromParts,
   pitchParts,
   secondsOf,
+  shortestInterval,
+  stretchFromBars,
   stretchFromBpm,
   stretchFromPercent,
   stretchFromSeconds,
@@ -116,7 +119,7 @@ describe('the target in all its units', () => {
     formants: 'move' as const,
     formantSemitones: 0,
     holdPercent: 0,
-    sourceBpm: 96,
+    tied: false,
   }
 
   it('typed as seconds gives exactly those frames', () => {
@@ -131,12 +134,26 @@ describe('the target in all its units', () => {
   })
 
   it('reads the same from every side', () => {
-    expect(bpmOf(target)).toBeCloseTo(76.8, 9)
-    expect(stretchFromBpm(target, 76.8)).toBeCloseTo(1.25, 12)
+    expect(bpmOf(target, 96)).toBeCloseTo(76.8, 9)
+    expect(stretchFromBpm(96, 76.8)).toBeCloseTo(1.25, 12)
     expect(stretchFromPercent(125)).toBe(1.25)
-    expect(bpmOf({ ...target, sourceBpm: 0 })).toBeUndefined()
+    expect(bpmOf(target, undefined)).toBeUndefined()
     const stretch = stretchFromSeconds(7.3, facts)
     expect(secondsOf({ ...target, stretch }, facts)).toBeCloseTo(7.3, 9)
+  })
+
+  it('fills whole bars to the frame, and finds the shorter way from key to key', () => {
+    const stretch = stretchFromBars(4, 4, 96, facts)
+    expect(straightMap(facts.frames, stretch).outputFrames).toBe(480_000)
+    expect(barsOf(facts, 96, 4) * stretch).toBeCloseTo(4, 9)
+    expect(shortestInterval(9, 0)).toBe(3)
+    expect(shortestInterval(0, 9)).toBe(-3)
+    for (let from = 0; from < 12; from++)
+      for (let to = 0; to < 12; to++) {
+        const steps = shortestInterval(from, to)
+        expect((from + steps + 12) % 12).toBe(to)
+        expect(Math.abs(steps)).toBeLessThanOrEqual(6)
+      }
   })
 
   it('splits pitch into whole semitones and cents, and joins it again', () => {
@@ -178,10 +195,31 @@ describe('matchedGains', () => {
 })
 
 describe('the session as it is kept', () => {
+  it('reads a session that was kept before tempo, key and corrections were known', () => {
+    const { session, outlook } = { session: firstSession(), outlook: firstOutlook('ink') }
+    const old = {
+      session: {
+        version: 1,
+        sources: session.sources.map(({ hand: _, follows: __, target: { tied: ___, ...target }, ...source }) => ({
+          ...source,
+          target: { ...target, sourceBpm: 112 },
+        })),
+      },
+      outlook: Object.fromEntries(
+        Object.entries(outlook).filter(([name]) => !['list', 'click', 'audition'].includes(name)),
+      ),
+    }
+    const read = keptSchema.parse(old)
+    expect(read.session.bpm).toBe(96)
+    expect(read.session.sources[0]?.hand).toEqual({ bpm: 112 })
+    expect(read.session.sources[0]?.follows).toEqual({ tempo: false, key: false })
+    expect(read.outlook.click).toBe('off')
+  })
+
   it('passes its own check after a trip through storage', () => {
     const kept = { session: firstSession(), outlook: firstOutlook('ink') }
     expect(keptSchema.parse(structuredClone(kept))).toEqual(kept)
-    expect(keptSchema.safeParse({ ...kept, session: { version: 2, sources: [] } }).success).toBe(false)
+    expect(keptSchema.safeParse({ ...kept, session: { version: 2, bpm: 96, sources: [] } }).success).toBe(false)
   })
   it('starts a source with one variant of each of three families, lettered in order', () => {
     const { variants } = newSource({ id: 'x', name: 'X', file: 'x.wav', origin: 'file' })

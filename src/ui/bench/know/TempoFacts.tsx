@@ -53,8 +53,11 @@ export function TempoFacts({ source, found }: { source: Source; found: Found }) 
       {candidates.length > 0 ? (
         <ul aria-label="Evidence of tempo" className="-mx-2">
           {candidates
-            .filter(({ weight }, i) => i < 3 || weight > 0.005)
-            .slice(0, 5)
+            .filter(
+              ({ weight, evidence }, i) =>
+                i < 3 || weight > 0.005 || evidence.some((words) => words.startsWith('the file')),
+            )
+            .slice(0, 6)
             .map(({ bpm, weight, evidence }) => (
               <li key={bpm}>
                 <button
