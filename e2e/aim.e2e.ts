@@ -148,12 +148,12 @@ test('attacks and the first bar are corrected in the lanes, by keys too, and an 
   page,
 }) => {
   await openBench(page, 'Chain rattle')
-  const attacks = page.getByRole('list', { name: 'Attacks' }).getByRole('button')
+  const attacks = page.getByRole('group', { name: 'Attacks' }).getByRole('button')
   await expect(attacks).toHaveCount(21)
   await attacks.nth(3).focus()
   await page.keyboard.press('Delete')
   await expect(attacks).toHaveCount(20)
-  await page.getByRole('list', { name: 'Attacks' }).dblclick({ position: { x: 300, y: 6 } })
+  await page.getByRole('group', { name: 'Attacks' }).dblclick({ position: { x: 300, y: 6 } })
   await expect(attacks).toHaveCount(21)
   await page.keyboard.press('Control+z')
   await page.keyboard.press('Control+z')

@@ -73,7 +73,7 @@ test('a taken port, and one that cannot be, are told with what to do', async ({ 
 test('the lanes zoom and scroll by wheel and by keys, all on one time axis', async ({ page }) => {
   await openBench(page)
   const ruler = async () =>
-    (await page.getByRole('region', { name: 'Lanes' }).locator('svg text').allTextContents()).map(Number)
+    (await page.getByRole('img', { name: 'Seconds of the source' }).locator('text').allTextContents()).map(Number)
   const whole = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9]
   expect((await ruler()).filter(Number.isFinite).slice(0, 10)).toEqual(whole)
   const box = (await page.getByRole('img', { name: 'Waveform of variant B' }).boundingBox()) as {

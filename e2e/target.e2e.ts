@@ -40,7 +40,7 @@ test('one length in every unit: whichever is typed, all others follow', async ({
 })
 
 test('without a known tempo there is none to aim at until it is typed', async ({ page }) => {
-  await openBench(page, 'Hull knocks')
+  await openBench(page, 'Rain on tin')
   await expect(number(page, 'Tempo of the result')).toHaveCount(0)
   await type(number(page, 'Tempo of the source'), '89')
   await type(number(page, 'Tempo of the result'), '178')

@@ -170,7 +170,7 @@ function Ruler({ view, widthPx, sampleRate }: { view: View; widthPx: number; sam
   const majors = marks.filter((mark) => mark.major)
   const step = majors.length > 1 ? (majors[1]?.seconds ?? 1) - (majors[0]?.seconds ?? 0) : 1
   return (
-    <svg width={widthPx} height={RULER_PX} aria-hidden="true" className="block">
+    <svg width={widthPx} height={RULER_PX} role="img" aria-label="Seconds of the source" className="block">
       {marks.map((mark) => (
         <g key={mark.seconds} transform={`translate(${Math.round(mark.x) + 0.5} 0)`}>
           <line y1={mark.major ? 8 : 19} y2={RULER_PX} stroke={mark.major ? 'var(--edge)' : 'var(--rule)'} />

@@ -148,7 +148,7 @@ function Attacks({
 
   return (
     <div
-      role="list"
+      role="group"
       aria-label="Attacks"
       className="absolute inset-x-0 bottom-0 h-[13px]"
       title="Double-click to add an attack"
