@@ -6,6 +6,7 @@ import {
   exportTask,
   frameCount,
   know,
+  peakOf,
   planOf,
   renderTask,
   type Task,
@@ -57,7 +58,7 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'gather') {
     const { decoded, hash, taggedBpm } = await openFile(job.bytes, job.file)
     const { audio, container } = decoded
-    const { frames, peak, loudness } = await runTask(surveyTask(audio), options)
+    const { frames, peak, loudness } = levelOf(audio)
     const knowledge = await runTask(
       know(audio, { file: job.file, ...(taggedBpm !== undefined && { taggedBpm }) }),
       options,
@@ -132,6 +133,14 @@ function createSurvey(frames: number, audio: AudioBlock) {
     },
     finish: (): SoundFacts => ({ overview: overview.finish(), frames, peak, loudness: meter.finish() }),
   }
+}
+
+/** The level of a sound that is not drawn. */
+function levelOf(audio: AudioBlock) {
+  const frames = frameCount(audio)
+  const meter = createLoudnessMeter(audio.sampleRate, audio.channels.length)
+  meter.add(audio.channels, frames)
+  return { frames, peak: peakOf(audio.channels), loudness: meter.finish() }
 }
 
 const SURVEY_FRAMES = 16_384

@@ -24,7 +24,7 @@ export interface MaterialEvidence {
 }
 
 const KINDS: readonly MaterialKind[] = ['hits', 'single line', 'chords', 'dense mix', 'noise']
-const SURE_FROM = 0.52
+const SURE_FROM = 0.5
 /** tones with noise of this flatness in them are two things at once */
 const NOISE_UNDER_TONES = 0.06
 const NOISE_UNDER_MIX = 0.08

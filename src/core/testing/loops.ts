@@ -212,6 +212,22 @@ interface Stroke {
 }
 type Play = (out: Float32Array, at: number, level: number, stroke: Stroke) => void
 
+/** Add a partial that rings down, by turning a pointer: a sine for every sample would take most of the tests' time. */
+function addRinging(out: Float32Array, start: number, end: number, hz: number, level: number, decay: number) {
+  const fall = Math.exp(-1 / (decay * RATE))
+  const re = fall * Math.cos((2 * Math.PI * hz) / RATE)
+  const im = fall * Math.sin((2 * Math.PI * hz) / RATE)
+  let x = level
+  let y = 0
+  const rise = Math.round(0.002 * RATE)
+  for (let i = start; i < end; i++) {
+    out[i] = (out[i] as number) + y * Math.min(1, (i - start) / rise)
+    const next = x * re - y * im
+    y = x * im + y * re
+    x = next
+  }
+}
+
 function makeKit(random: Random): Record<Part, Play> {
   const lowHz = 50 + 30 * random()
   const backHz = 170 + 90 * random()
@@ -226,13 +242,11 @@ function makeKit(random: Random): Record<Part, Play> {
     for (let i = start; i < end; i++) out[i] = (out[i] as number) + of((i - start) / RATE)
   }
   const tone = (out: Float32Array, at: number, level: number, midi: number, decay: number, partials: number) => {
-    const f = hz(midi)
-    write(out, at, Math.min(1.2, 5 * decay), (t) => {
-      let sum = 0
-      for (let n = 1; n <= partials; n++)
-        sum += (Math.sin(2 * Math.PI * f * n * t) * Math.exp((-t * n) / (2 * decay))) / n
-      return level * 0.35 * sum * Math.min(1, t / 0.002) * Math.exp(-t / decay)
-    })
+    const seconds = Math.min(1.2, 5 * decay)
+    const start = Math.round(at * RATE)
+    const end = Math.min(out.length, start + Math.round(seconds * RATE))
+    for (let n = 1; n <= partials; n++)
+      addRinging(out, start, end, hz(midi) * n, (0.35 * level) / n, decay / (1 + n / 2))
   }
   const hiss = (cut: number) => {
     let last = 0
