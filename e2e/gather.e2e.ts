@@ -63,6 +63,24 @@ test('a folder is listed at once and read in the background: twins recognised, b
   await expect(sources(page)).toHaveCount(10)
 })
 
+test('a folder dropped on the window is walked through, folders in it too, and listed; it brings nothing in', async ({
+  page,
+}) => {
+  await openBench(page)
+  const cdp = await page.context().newCDPSession(page)
+  const data = { items: [], files: [crate], dragOperationsMask: 1 }
+  for (const type of ['dragEnter', 'dragOver', 'drop'] as const)
+    await cdp.send('Input.dispatchDragEvent', { type, x: 600, y: 400, data })
+  await expect(found(page).getByRole('listitem')).toHaveCount(5)
+  await expect(row(page, 'tone again.wav').getByRole('button').first()).toHaveAttribute(
+    'title',
+    'crate/sea/deep/tone again.wav',
+  )
+  await expect(row(page, 'a winch.wav')).toContainText('128')
+  await page.getByRole('tab', { name: 'Shelf' }).click()
+  await expect(sources(page)).toHaveCount(10)
+})
+
 test('arrow keys walk the list, each sound is heard, and Enter takes one in', async ({ page }) => {
   await openBench(page)
   await openFolder(page)

@@ -2,11 +2,12 @@ import { LoaderCircle } from 'lucide-react'
 import type { Knowledge } from '../../../core'
 import { Pop } from '../../common/Pop'
 import { Select } from '../../fields/Select'
-import { setHand, setRange } from '../../session/edits'
+import { setHand, setRange, setSelection } from '../../session/edits'
 import { knowledgeOf } from '../../session/knowledge'
 import { bpmText, editedAttacks, isUntuned, keyOf, keyText, kindOf, loopOf, tempoOf } from '../../session/known'
 import { playback, seek } from '../../session/listening'
 import { partFacts, type Source } from '../../session/model'
+import { setOutlook } from '../../session/outlook'
 import { useSession } from '../../session/store'
 import { DriftCurve } from './DriftCurve'
 import { KeySelect } from './KeySelect'
@@ -74,10 +75,14 @@ function Bars({ source, found }: Props) {
   const bars = `${loop.bars} ${loop.bars === 1 ? 'bar' : 'bars'}`
   const trimmed = source.range !== undefined
   const seam = () => {
-    const { frames } = facts
-    // what is heard over the seam: the last half second, if the sound loops, runs into the first
-    seek(Math.max(0, frames - facts.sampleRate / 2))
-    if (!playback.playing) void playback.play(Math.max(0, frames - facts.sampleRate / 2))
+    // the loop goes over the bars that a trim would keep; it is heard from half a second before its end
+    const offset = source.range?.start ?? 0
+    if (!clean) setSelection(source.id, { start: loop.start - offset, end: loop.end - offset })
+    const end = clean ? facts.frames : loop.end - offset
+    const from = Math.max(0, end - facts.sampleRate / 2)
+    setOutlook({ looping: true })
+    if (playback.playing) seek(from)
+    else void playback.play(from)
   }
   return (
     <Pop
