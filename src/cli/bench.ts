@@ -1,6 +1,7 @@
 import { methods, renderBlock } from '../core'
 import { detectAttacks } from '../core/analysis/attacks'
 import { complexFft } from '../core/dsp/fft'
+import { know } from '../core/knowledge/know'
 import { finish } from '../core/task'
 import { AS_WRITTEN, idealItems } from '../core/testing/ideals'
 import { recipe } from '../core/testing/recipes'
@@ -54,6 +55,7 @@ const rows = materials.flatMap(({ label, audio, ids }) =>
 for (const row of rows) renderBlock(row.audio, recipe(row.id, row.condition))
 const yardstick: number[] = []
 const detection: number[] = []
+const knowing: number[] = []
 const mix = played('drums over chords')
 for (let round = 0; round < ROUNDS; round++) {
   yardstick.push(transformsPerSecond())
@@ -65,6 +67,7 @@ for (let round = 0; round < ROUNDS; round++) {
     row.speeds.push(frames / row.audio.sampleRate / seconds)
   }
   detection.push((mix.channels[0]?.length ?? 0) / mix.sampleRate / cpuSeconds(() => finish(detectAttacks(mix))))
+  knowing.push((mix.channels[0]?.length ?? 0) / mix.sampleRate / cpuSeconds(() => finish(know(mix))))
 }
 const perSecond = median(yardstick)
 console.log(`yardstick: ${Math.round(perSecond)} complex transforms of 4096 a second`)
@@ -78,4 +81,8 @@ for (const { id, label, condition, speeds } of rows) {
 const detected = median(detection)
 console.log(
   `attack detection: ${detected.toFixed(1)} × real time, ${(180 / detected).toFixed(1)} s for three minutes; ${((detected / perSecond) * 1000).toFixed(2)} per 1000 transforms a second`,
+)
+const known = median(knowing)
+console.log(
+  `all there is to know: ${known.toFixed(1)} × real time, ${(1000 / known).toFixed(0)} s of one core for 200 sounds of 5 s; ${((known / perSecond) * 1000).toFixed(2)} per 1000 transforms a second`,
 )

@@ -45,7 +45,8 @@ export function FoundList() {
         <input
           type="text"
           aria-label="Filter by text"
-          placeholder="Filter: name or folder"
+          placeholder="Filter: name, 90-110, <5s"
+          title="Parts of name or folder; 90-110 for a tempo, &lt;5s or &gt;2s for a length"
           value={text}
           onChange={(event) => setText(event.target.value)}
           className="w-full border-b border-edge bg-transparent py-0.5 outline-none focus:border-tide"

@@ -33,6 +33,13 @@ describe('found files', () => {
     expect(filterFound(crate, '  ', '')).toHaveLength(crate.length)
   })
 
+  it('are filtered by a range of tempo and by length, together with words', () => {
+    expect(paths(filterFound(crate, '90-98', ''))).toEqual(['ropes/winch.wav'])
+    expect(paths(filterFound(crate, '<5s', ''))).toEqual(['ropes/chain.wav'])
+    expect(paths(filterFound(crate, '>8.5s sea', ''))).toEqual(['sea/rain 9.wav'])
+    expect(filterFound(crate, '90-110 <9', '')).toHaveLength(1)
+  })
+
   it('are sorted by any of their facts, numbers in names as numbers, what is not known last', () => {
     expect(paths(sortFound(crate, 'name')).slice(-2)).toEqual(['sea/rain 9.wav', 'sea/rain 10.wav'])
     expect(paths(sortFound(crate, 'length'))[0]).toBe('ropes/chain.wav')

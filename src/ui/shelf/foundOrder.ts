@@ -2,13 +2,34 @@ import type { FoundFile } from '../session/store'
 
 export type FoundOrder = 'name' | 'kind' | 'tempo' | 'length'
 
-/** Files whose path holds all words of `text`, of one kind or, with an empty one, of any. */
+type Test = (file: FoundFile) => boolean
+
+const seconds = ({ facts }: FoundFile) => facts && facts.frames / facts.sampleRate
+const bpm = ({ facts }: FoundFile) => facts?.knowledge.tempo.bpm
+const within = (value: number | undefined, least: number, most: number) =>
+  value !== undefined && value >= least && value <= most
+
+/**
+ * What one word of a filter asks for: `90-110` a tempo from there to there, `<5s` and `>2s` a length, anything else a part of
+ * the name or its folders.
+ */
+function testOf(word: string): Test {
+  const tempo = /^(\d{2,3}(?:\.\d+)?)-(\d{2,3}(?:\.\d+)?)$/.exec(word)
+  if (tempo) return (file) => within(bpm(file), Number(tempo[1]), Number(tempo[2]))
+  const length = /^([<>])(\d+(?:\.\d+)?)s?$/.exec(word)
+  if (length) {
+    const limit = Number(length[2])
+    return (file) => (length[1] === '<' ? within(seconds(file), 0, limit) : within(seconds(file), limit, 1e9))
+  }
+  return ({ path }) => path.toLowerCase().includes(word)
+}
+
+/** Files that pass every word of `text`, of one kind or, with an empty one, of any. */
 export function filterFound(found: readonly FoundFile[], text: string, kind: string): FoundFile[] {
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean)
-  return found.filter(({ path, facts }) => {
-    const low = path.toLowerCase()
-    return words.every((word) => low.includes(word)) && (kind === '' || facts?.knowledge.material.kind === kind)
-  })
+  const tests = text.toLowerCase().split(/\s+/).filter(Boolean).map(testOf)
+  return found.filter(
+    (file) => tests.every((test) => test(file)) && (kind === '' || file.facts?.knowledge.material.kind === kind),
+  )
 }
 
 const byName = new Intl.Collator('en', { numeric: true, sensitivity: 'base' })

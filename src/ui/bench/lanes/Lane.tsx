@@ -4,6 +4,8 @@ import { amplitudeToDb, methodById, planOf } from '../../../core'
 import { countText, dbText, peakText, timeText } from '../../common/formats'
 import { LaneBadge, laneColour } from '../../common/LaneBadge'
 import { isKnown } from '../../session/analyses'
+import { knowledgeOf } from '../../session/knowledge'
+import { kindOf } from '../../session/known'
 import { hearLane } from '../../session/listening'
 import { partFacts, recipeOf, type Source, soundKey, type Variant } from '../../session/model'
 import { cancelRender, renderKey, renderNow } from '../../session/renders'
@@ -31,6 +33,12 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const referenceFacts = useSession((state) => state.loads[soundKey(source)]?.facts)
   const render = useSession((state) => (variant ? state.renders[variant.id] : undefined))
   const facts = variant ? render?.facts : referenceFacts
+  // one voice has one pitch to show; what a tracker makes of several would only mislead
+  const pitch = useSession((state) =>
+    !variant && kindOf(source, knowledgeOf(state, source)).kind === 'single line'
+      ? state.analyses[soundKey(source)]?.pitch
+      : undefined,
+  )
   const recipe = variant && recipeOf(source, variant)
   const fresh = !variant || (render?.status === 'done' && recipe && render.key === renderKey(source, recipe))
   const part = partFacts(source)
@@ -69,8 +77,9 @@ export const Lane = memo(function Lane(props: LaneProps) {
       tickColour: colourOf('--rule'),
       labelColour: colourOf('--faint'),
       tickLabel: (tick) => tickText(tick.seconds, step),
+      pitch: pitch && { ...pitch, colour: colourOf('--lane-2') },
     })
-  }, [view, widthPx, heightPx, facts, stretch, fresh, variant, theme, sampleRate, planned?.stretch])
+  }, [view, widthPx, heightPx, facts, stretch, fresh, variant, theme, sampleRate, planned?.stretch, pitch])
 
   const name = variant ? methodById(variant.methodId).label : 'Reference'
   return (
@@ -112,7 +121,11 @@ export const Lane = memo(function Lane(props: LaneProps) {
       <canvas
         ref={canvas}
         role="img"
-        aria-label={variant ? `Waveform of variant ${variant.letter}` : 'Waveform of the reference'}
+        aria-label={
+          variant
+            ? `Waveform of variant ${variant.letter}`
+            : `Waveform of the reference${pitch ? ', with its pitch' : ''}`
+        }
         className="block"
         style={{ width: widthPx, height: heightPx }}
       />

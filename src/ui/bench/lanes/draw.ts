@@ -15,6 +15,43 @@ export interface LaneDrawing {
   readonly tickColour: string
   readonly labelColour: string
   readonly tickLabel: (tick: Tick) => string
+  /** of a single line: its pitch in Hz at even steps of source frames, 0 where there is none; and what it is drawn in */
+  readonly pitch?: { readonly hz: Float32Array; readonly hopFrames: number; readonly colour: string } | undefined
+}
+
+/** the pitches that the height of a lane stands for, Hz */
+const LOWEST_HZ = 40
+const HIGHEST_HZ = 2000
+
+/** Height of a pitch in a lane, by ratio: the lowest at the bottom. */
+export function pitchY(hz: number, heightPx: number): number {
+  const share = Math.log(hz / LOWEST_HZ) / Math.log(HIGHEST_HZ / LOWEST_HZ)
+  return (1 - Math.min(1, Math.max(0, share))) * (heightPx - 8) + 4
+}
+
+function drawPitch(
+  context: CanvasRenderingContext2D,
+  lane: LaneDrawing,
+  { hz, hopFrames, colour }: NonNullable<LaneDrawing['pitch']>,
+) {
+  const { view, widthPx, heightPx } = lane
+  context.strokeStyle = colour
+  context.lineWidth = 1.6
+  context.beginPath()
+  let last = 0
+  const end = Math.min(hz.length - 1, Math.ceil((view.start + view.span) / hopFrames))
+  for (let n = Math.max(0, Math.floor(view.start / hopFrames)); n <= end; n++) {
+    const now = hz[n] as number
+    if (now > 0) {
+      const x = xOf(view, n * hopFrames, widthPx)
+      const y = pitchY(now, heightPx)
+      // a leap is another note, not a glide
+      if (last > 0 && Math.abs(Math.log2(now / last)) < 0.12) context.lineTo(x, y)
+      else context.moveTo(x, y)
+    }
+    last = now
+  }
+  context.stroke()
 }
 
 /**
@@ -70,6 +107,7 @@ export function drawLane(context: CanvasRenderingContext2D, lane: LaneDrawing): 
     context.fill(body)
   }
   context.globalAlpha = 1
+  if (lane.pitch) drawPitch(context, lane, lane.pitch)
   context.font = '500 10px "Archivo Variable", sans-serif'
   context.textBaseline = 'alphabetic'
   for (const tick of lane.ticks) {

@@ -3,9 +3,21 @@ import { createOverviewBuilder } from '../../../core'
 import { createRandom } from '../../../core/dsp/random'
 import { format } from '../../fields/NumberField'
 import { parseNumber } from '../../fields/parseNumber'
-import { selectionPx } from './draw'
+import { pitchY, selectionPx } from './draw'
 import { clampView, follow, frameAt, levelFor, pan, ticks, tickText, xOf, zoomAt } from './geometry'
 import { IDLE, move, press, rangeOf } from './gesture'
+
+describe('pitch in a lane', () => {
+  it('goes up with the pitch, an octave always as far, and stays in the lane', () => {
+    const step = pitchY(100, 90) - pitchY(200, 90)
+    expect(step).toBeGreaterThan(0)
+    expect(pitchY(400, 90) - pitchY(800, 90)).toBeCloseTo(step, 9)
+    for (const hz of [1, 40, 2000, 20_000]) {
+      expect(pitchY(hz, 90)).toBeGreaterThanOrEqual(0)
+      expect(pitchY(hz, 90)).toBeLessThanOrEqual(90)
+    }
+  })
+})
 
 describe('the view of the lanes', () => {
   it('turns frames to pixels and back', () => {
