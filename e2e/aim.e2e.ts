@@ -1,5 +1,5 @@
 import type { Page } from '@playwright/test'
-import { choose, drawn, expect, exportNow, heard, listen, openBench, test, type } from './bench'
+import { choose, drawn, expect, exportNow, heard, listen, openSession, test, type } from './bench'
 
 const number = (page: Page, name: string) => page.getByRole('spinbutton', { name, exact: true })
 const at = async (page: Page, name: string) => Number(await number(page, name).getAttribute('aria-valuenow'))
@@ -7,7 +7,7 @@ const known = (page: Page) => page.getByRole('group', { name: 'What is known' })
 const fact = (page: Page, name: string) => known(page).getByRole('button', { name, exact: true })
 
 test('a tempo is found, shown with its evidence, corrected, and stays corrected', async ({ page }) => {
-  await openBench(page, 'Capstan')
+  await openSession(page, 'Capstan')
   await expect(fact(page, 'Tempo')).toContainText('108 BPM')
   // the name says 120: that is shown, and asks
   await expect(fact(page, 'Tempo')).toContainText('?')
@@ -28,7 +28,7 @@ test('a tempo is found, shown with its evidence, corrected, and stays corrected'
 })
 
 test('a bare voice and a drone have no tempo, and one can be tapped', async ({ page }) => {
-  await openBench(page, "Guide's line")
+  await openSession(page, "Guide's line")
   await expect(fact(page, 'Tempo')).toContainText('no tempo')
   await expect(page.getByRole('button', { name: 'Click: off' })).toBeDisabled()
   await fact(page, 'Tempo').click()
@@ -45,7 +45,7 @@ test('a bare voice and a drone have no tempo, and one can be tapped', async ({ p
 })
 
 test('a loop that hangs over is trimmed to whole bars, and the file is whole again with one undo', async ({ page }) => {
-  await openBench(page, 'Chain rattle')
+  await openSession(page, 'Chain rattle')
   await expect(fact(page, 'Bars')).toContainText('2 bars, +370 ms')
   await fact(page, 'Bars').click()
   await page.getByRole('button', { name: 'Trim to 2 bars' }).click()
@@ -63,7 +63,7 @@ test('a loop that hangs over is trimmed to whole bars, and the file is whole aga
 })
 
 test('sources that follow come to the session tempo together, and back with one undo', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   const follow = () => page.getByRole('region', { name: 'Aim' }).getByLabel('tempo')
   await expect(fact(page, 'Tempo')).toContainText('96 BPM')
   await follow().check()
@@ -87,7 +87,7 @@ test('sources that follow come to the session tempo together, and back with one 
 })
 
 test('five sources are transposed, the percussion among them is not, and all come back together', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   await expect(fact(page, 'Key')).toContainText('untuned')
   for (const name of ['Harmonium', 'Foghorn and whistle', "Guide's line", 'Gull']) {
     await choose(page, name)
@@ -118,7 +118,7 @@ test('five sources are transposed, the percussion among them is not, and all com
 })
 
 test('a line is fitted to six seconds of picture, and the gauge says how that will sound', async ({ page }) => {
-  await openBench(page, "Guide's line")
+  await openSession(page, "Guide's line")
   const gauge = page.getByRole('meter', { name: 'Natural range' })
   await expect(gauge).toHaveAttribute('aria-valuetext', 'natural, stated for single line')
   await page.getByRole('button', { name: 'Fit to picture' }).click()
@@ -137,7 +137,7 @@ test('a line is fitted to six seconds of picture, and the gauge says how that wi
 })
 
 test('a stretch beyond what is natural offers the half-time reading', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   await expect(fact(page, 'Tempo')).toContainText('96 BPM')
   await type(number(page, 'Tempo of the result'), '180')
   await page.getByRole('button', { name: 'Half time: × 1.067' }).click()
@@ -147,7 +147,7 @@ test('a stretch beyond what is natural offers the half-time reading', async ({ p
 test('attacks and the first bar are corrected in the lanes, by keys too, and an undo takes each back', async ({
   page,
 }) => {
-  await openBench(page, 'Chain rattle')
+  await openSession(page, 'Chain rattle')
   const attacks = page.getByRole('group', { name: 'Attacks' }).getByRole('button')
   await expect(attacks).toHaveCount(21)
   await attacks.nth(3).focus()
@@ -166,7 +166,7 @@ test('attacks and the first bar are corrected in the lanes, by keys too, and an 
 })
 
 test('the click falls on the beats of what is heard', async ({ page }) => {
-  await openBench(page, 'Rain on tin')
+  await openSession(page, 'Rain on tin')
   await fact(page, 'Tempo').click()
   await type(number(page, 'Tempo by hand'), '120')
   await page.keyboard.press('Escape')

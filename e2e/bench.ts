@@ -21,10 +21,15 @@ export { expect }
 
 /** Open the bench and wait until every lane of the selected source has been drawn. */
 export async function openBench(page: Page, source?: string) {
+  await openSession(page, source)
+  await drawn(page)
+}
+
+/** Open the bench, for what does not look at variants: their drawing may go on. */
+export async function openSession(page: Page, source?: string) {
   await page.goto('/')
   await expect(page.getByRole('heading', { name: 'Rope winch' })).toBeVisible()
   if (source) await choose(page, source)
-  await drawn(page)
 }
 
 export async function choose(page: Page, source: string) {

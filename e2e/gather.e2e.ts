@@ -5,7 +5,7 @@ import type { Page } from '@playwright/test'
 import { writeWav } from '../src/core'
 import { makeLoop } from '../src/core/testing/loops'
 import { noise, sine } from '../src/core/testing/signals'
-import { choose, expect, firstSound, heard, listen, openBench, output, test } from './bench'
+import { choose, expect, firstSound, heard, listen, openSession, output, test } from './bench'
 
 let crate: string
 
@@ -36,7 +36,7 @@ async function openFolder(page: Page) {
 test('a folder is listed at once and read in the background: twins recognised, bad ones named, the rest kept', async ({
   page,
 }) => {
-  await openBench(page)
+  await openSession(page)
   await openFolder(page)
   await expect(page.getByText('1 other file left out').first()).toBeVisible()
   await expect(row(page, 'a winch.wav')).toContainText('hits')
@@ -66,7 +66,7 @@ test('a folder is listed at once and read in the background: twins recognised, b
 test('a folder dropped on the window is walked through, folders in it too, and listed; it brings nothing in', async ({
   page,
 }) => {
-  await openBench(page)
+  await openSession(page)
   const cdp = await page.context().newCDPSession(page)
   const data = { items: [], files: [crate], dragOperationsMask: 1 }
   for (const type of ['dragEnter', 'dragOver', 'drop'] as const)
@@ -82,7 +82,7 @@ test('a folder dropped on the window is walked through, folders in it too, and l
 })
 
 test('arrow keys walk the list, each sound is heard, and Enter takes one in', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   await openFolder(page)
   await expect(page.getByRole('progressbar', { name: 'Files read' })).toHaveCount(0)
   await row(page, 'a winch.wav').getByRole('button').first().click()
@@ -111,7 +111,7 @@ test('arrow keys walk the list, each sound is heard, and Enter takes one in', as
 test('an audition fitted to the session starts on the beat of what plays, and takes nothing from it', async ({
   page,
 }) => {
-  await openBench(page)
+  await openSession(page)
   await openFolder(page)
   await expect(page.getByRole('progressbar', { name: 'Files read' })).toHaveCount(0)
   await page.getByLabel('at 96 BPM').check()
@@ -133,7 +133,7 @@ test('an audition fitted to the session starts on the beat of what plays, and ta
 })
 
 test('a recording from the simulated input becomes a source', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   await page.getByRole('button', { name: 'Record', exact: true }).click()
   await page.getByLabel('Input', { exact: true }).selectOption({ label: 'Simulated input: tide gauge' })
   await page.getByRole('button', { name: 'Start recording' }).click()

@@ -1,4 +1,5 @@
 import { naturalRange, otherReading, readingOf } from '../../core'
+import { KeySelect } from '../common/KeySelect'
 import { NumberField } from '../fields/NumberField'
 import { setFollows, setRange, setTarget } from '../session/edits'
 import { knowledgeOf } from '../session/knowledge'
@@ -7,7 +8,6 @@ import { partFacts, type Source } from '../session/model'
 import { useSession } from '../session/store'
 import { barsOf, clampPitch, shortestInterval, stretchFromSeconds } from '../session/target'
 import { FitToPicture } from './FitToPicture'
-import { KeySelect } from './know/KeySelect'
 import { RangeGauge } from './RangeGauge'
 import { Reading } from './TargetPanel'
 

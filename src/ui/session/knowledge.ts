@@ -52,8 +52,7 @@ async function findOut(source: Source, rank: number) {
     set(knowledge)
     await knowledgeRows.put(sound.hash, knowledge)
   } catch (error) {
-    // a file that cannot be read says so where it is opened
-    asked.delete(source.id)
+    // a file that cannot be read says so where it is opened, and is asked for again from there
     if (getState().knowledge[source.id]) tell(error)
     else setState(({ knowledge: { [source.id]: _, ...others } }) => ({ knowledge: others }))
   }
@@ -66,6 +65,11 @@ async function kept(hash: string): Promise<Knowledge | undefined> {
 }
 
 let demo: Promise<Record<string, Knowledge>> | undefined
+
+/** Try again for a source that could not be read. */
+export function askAgain(source: Source) {
+  asked.delete(source.id)
+}
 
 /** What is known of the demo sounds comes with them. */
 async function ofDemo(file: string): Promise<Knowledge | undefined> {

@@ -4,6 +4,7 @@ import { isKnown, knownSoFar, syncAnalysis } from './analyses'
 import type { LoadedSound } from './audioShelf'
 import { clickTrack } from './clickTrack'
 import { pool, shelf } from './engine'
+import { askAgain } from './knowledge'
 import { beatsOf } from './known'
 import { rememberFacts, setLoad } from './loading'
 import { matchedGains } from './matching'
@@ -71,6 +72,7 @@ async function listenTo(source: Source, onReady: () => void) {
 
 /** Try to read a source again that could not be read. */
 export function loadAgain(source: Source) {
+  askAgain(source)
   setState((state) => ({
     loads: Object.fromEntries(Object.entries(state.loads).filter(([key]) => key !== soundKey(source))),
   }))

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { KeySelect } from '../bench/know/KeySelect'
+import { KeySelect } from '../common/KeySelect'
 import { NumberField } from '../fields/NumberField'
 import { setSessionBpm, setSessionKey, transpose } from '../session/edits'
 import { isUntuned } from '../session/known'

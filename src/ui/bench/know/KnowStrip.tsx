@@ -1,5 +1,6 @@
 import { LoaderCircle } from 'lucide-react'
 import type { Knowledge } from '../../../core'
+import { KeySelect } from '../../common/KeySelect'
 import { Pop } from '../../common/Pop'
 import { Select } from '../../fields/Select'
 import { setHand, setRange, setSelection } from '../../session/edits'
@@ -10,7 +11,6 @@ import { partFacts, type Source } from '../../session/model'
 import { setOutlook } from '../../session/outlook'
 import { useSession } from '../../session/store'
 import { DriftCurve } from './DriftCurve'
-import { KeySelect } from './KeySelect'
 import { TempoFacts } from './TempoFacts'
 
 const KINDS = ['hits', 'single line', 'chords', 'dense mix', 'noise'] as const
