@@ -83,7 +83,7 @@ describe('a loop', () => {
 })
 
 describe('attacks corrected by hand', () => {
-  const [first, second] = found.attacks as [{ frame: number }, { frame: number }]
+  const [first, second] = found.attacks as unknown as [{ frame: number }, { frame: number }]
 
   it('stay corrected over what is found anew, a little elsewhere', () => {
     const hand = { attacks: { added: [12_345], removed: [second.frame] } }

@@ -1,4 +1,4 @@
-import { type Analysis, type Attack, type Knowledge, keyName, type MaterialKind } from '../../core'
+import { type Analysis, type Attack, type Knowledge, keyName, type MaterialKind, wholeBars } from '../../core'
 import { type Key, partFacts, type Source } from './model'
 
 /** What counts as known of a source: what was found out, under what people said. Times are of the part that is worked with. */
@@ -93,9 +93,6 @@ export interface LoopKnown {
   readonly end: number
 }
 
-/** a cut may come so much too early and still mean the bar line */
-const EARLY_SECONDS = 0.02
-
 /** How many whole bars the part holds, and what hangs over; undefined where it has no steady tempo or not a bar of it. */
 export function loopOf(source: Source, found: Found): LoopKnown | undefined {
   const facts = partFacts(source)
@@ -106,18 +103,15 @@ export function loopOf(source: Source, found: Found): LoopKnown | undefined {
   const first = frames[bars.indexOf(true)]
   if (first === undefined) return undefined
   const rate = facts.sampleRate
-  const bar = ((60 * beatsPerBar) / bpm) * rate
-  // where the file is not cut, what was found knows where music ends and ringing begins
-  const known = by === 'found' && !source.range && source.hand.firstBeat === undefined ? found?.loop?.bars : undefined
-  const count = known ?? Math.floor((facts.frames - first + EARLY_SECONDS * rate) / bar)
-  if (count < 1) return undefined
+  const attacks = found ? editedAttacks(source, found.attacks).map(({ frame }) => frame / rate) : []
+  const loop = wholeBars(first / rate, (60 * beatsPerBar) / bpm, facts.frames / rate, attacks)
+  if (!loop) return undefined
   const offset = source.range?.start ?? 0
-  const end = first + count * bar
   return {
-    bars: count,
-    overhangMs: (1000 * (facts.frames - end)) / rate,
+    bars: loop.bars,
+    overhangMs: loop.overhangMs,
     start: offset + Math.round(first),
-    end: offset + Math.min(facts.frames, Math.round(end)),
+    end: offset + Math.round(loop.endSeconds * rate),
   }
 }
 

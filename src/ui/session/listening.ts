@@ -118,14 +118,16 @@ let sentClick = ''
 /** The click follows beats as they are known and corrected. */
 function syncClick(state: State, source: Source) {
   const { click } = state.outlook
+  if (click === 'off') {
+    if (sentClick !== '') playback.setClick(undefined)
+    sentClick = ''
+    return
+  }
   const { frames, bars } = beatsOf(source, state.knowledge[source.id])
-  const text =
-    click === 'off'
-      ? ''
-      : `${click} ${soundKey(source)} ${frames.length} ${frames[0]} ${frames.at(-1)} ${bars.indexOf(true)}`
+  const text = `${click} ${soundKey(source)} ${frames.length} ${frames[0]} ${frames.at(-1)} ${bars.indexOf(true)}`
   if (text === sentClick) return
   sentClick = text
-  playback.setClick(click === 'off' ? undefined : clickTrack(frames, bars, click === 'eighths'))
+  playback.setClick(clickTrack(frames, bars, click === 'eighths'))
 }
 
 /** Gains of the reference and the variants, in lane order. */

@@ -6,7 +6,7 @@ import { LaneBadge } from '../common/LaneBadge'
 import { NumberField } from '../fields/NumberField'
 import { setSelection } from '../session/edits'
 import { knowledgeOf } from '../session/knowledge'
-import { beatsOf } from '../session/known'
+import { tempoOf } from '../session/known'
 import { hearLane, playback, togglePlay } from '../session/listening'
 import { partFacts, recipeOf, type Source, soundKey } from '../session/model'
 import { setOutlook } from '../session/outlook'
@@ -93,7 +93,8 @@ const CLICKS = ['off', 'beats', 'eighths'] as const
 /** Clicks over the source at its tempo, to check it by ear. */
 function Click({ source }: { source: Source }) {
   const click = useSession((state) => state.outlook.click)
-  const known = useSession((state) => beatsOf(source, knowledgeOf(state, source)).frames.length > 0)
+  const found = useSession((state) => knowledgeOf(state, source))
+  const known = tempoOf(source, found).bpm !== undefined
   const next = CLICKS[(CLICKS.indexOf(click) + 1) % CLICKS.length] as (typeof CLICKS)[number]
   return (
     <button
