@@ -175,7 +175,7 @@ test('the click falls on the beats of what is heard', async ({ page }) => {
   const { total } = await heard(page, 1)
   await page.getByRole('button', { name: 'Play' }).click()
   await listen(page, 3)
-  const { samples, sampleRate, total: now } = await heard(page, 4 * 48_000)
+  const { samples, sampleRate, total: now } = await heard(page, 18 * 48_000)
   const from = Math.max(0, samples.length - (now - total))
   // against the rain, a click shows in its own band: correlate with its tone over 5 ms
   const energy = (start: number, hz: number) => {
