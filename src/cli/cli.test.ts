@@ -330,3 +330,69 @@ describe('zumbet fit', () => {
     expect(existsSync(place('no.wav'))).toBe(false)
   })
 })
+
+describe('zumbet measure', () => {
+  const steps = [0.2, 0.5, 0.9, 1.3, 1.6]
+  const hits = clicks({ at: steps, seconds: 2 })
+
+  it('tells as JSON what a result has lost and gained, with places in source time', () => {
+    writeFileSync(place('hits.wav'), writeWav(hits, { format: '32f' }))
+    const stretched = clicks({ at: steps.map((at) => 1.5 * at), seconds: 3 })
+    writeFileSync(place('whole.wav'), writeWav(stretched, { format: '32f' }))
+    const harmed = clicks({ at: [0.3, 0.75, 1.35, 1.43, 2.4], seconds: 3 })
+    writeFileSync(place('harmed.wav'), writeWav(harmed, { format: '32f' }))
+    const good = zumbet('measure', place('hits.wav'), place('whole.wav'), '--stretch', '1.5', '--json')
+    expect(good).toMatchObject({ status: 0, stderr: '' })
+    const clean = JSON.parse(good.stdout)
+    expect(clean.verdict).toMatch(/^Keeps all 5 attacks/)
+    for (const artefact of clean.artefacts) {
+      expect(artefact).toMatchObject({
+        id: expect.any(String),
+        value: expect.any(Number),
+        unit: expect.any(String),
+        audibleFrom: expect.any(Number),
+        grade: 'not audible',
+        places: expect.any(Array),
+      })
+    }
+    const bad = JSON.parse(
+      zumbet('measure', place('hits.wav'), place('harmed.wav'), '--stretch', '1.5', '--json').stdout,
+    )
+    const of = (id: string) => bad.artefacts.find((artefact: { id: string }) => artefact.id === id)
+    expect(of('lost-attacks')).toMatchObject({
+      grade: 'severe',
+      places: [{ seconds: expect.closeTo(1.3, 2), value: 1 }],
+    })
+    expect(of('extra-attacks')).toMatchObject({ places: [{ seconds: expect.closeTo(1.43 / 1.5, 2), value: 1 }] })
+    expect(bad.verdict).toMatch(/^Keeps 4 of 5 attacks; loses the one at 1\.30 s; one repeated/)
+  })
+
+  it('follows a map by hand', () => {
+    writeFileSync(place('hits.wav'), writeWav(hits, { format: '32f' }))
+    writeFileSync(
+      place('map.json'),
+      JSON.stringify([
+        { source: 0, output: 0 },
+        { source: 1, output: 1 },
+        { source: 2, output: 3 },
+      ]),
+    )
+    const bent = clicks({ at: steps.map((at) => (at < 1 ? at : 1 + 2 * (at - 1))), seconds: 3 })
+    writeFileSync(place('bent.wav'), writeWav(bent, { format: '32f' }))
+    const run = zumbet('measure', place('hits.wav'), place('bent.wav'), '--map', place('map.json'))
+    expect(run.status).toBe(0)
+    expect(run.stdout).toMatch(/^Keeps all 5 attacks/)
+    expect(run.stdout).toMatch(/Slip +0\.\d ms +not audible/)
+  })
+
+  it('refuses what does not belong together, and says what to do', () => {
+    writeFileSync(place('hits.wav'), writeWav(hits, { format: '32f' }))
+    writeFileSync(place('slow.wav'), writeWav({ ...hits, sampleRate: 44_100 }, { format: '16' }))
+    const lost = zumbet('measure', place('hits.wav'), place('slow.wav'), '--stretch', '1')
+    expect(lost.status).toBe(1)
+    expect(lost.stderr).toMatch(/44100.*Convert/)
+    expect(zumbet('measure', place('hits.wav'), place('in.wav'), '--stretch', '1').stderr).toMatch(/channels/)
+    expect(zumbet('measure', place('hits.wav'), place('hits.wav'), '--stretch', '1.5').stderr).toMatch(/--stretch/)
+    expect(zumbet('measure', place('hits.wav'), place('hits.wav')).status).toBe(2)
+  })
+})

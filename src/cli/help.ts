@@ -16,6 +16,10 @@ export const help = `Zumbet, from the command line
   zumbet analyse IN [--json] [--sensitivity PERCENT]
                                  its attacks, tempo, beats, key, material and bars; a folder gives a line for each file
                                  (docs/analysis.md)
+  zumbet measure SOURCE RESULT --stretch X | --map FILE.json [--semitones N] [--cents N] [--pitch-map FILE.json]
+                [--formants move|keep|shift] [--formant-semitones N] [--hold-attacks PERCENT] [--method ID] [--json]
+      Measure what was done to a sound, whoever did it: every artefact as a figure with its places in source time
+      (docs/measures.md). --method only matters for how a held attack or a tape speed was meant to run.
   zumbet layers IN OUTDIR [--depth 16|24|32|32f]
                                  its three layers as files: sines, attacks, noise; they add up to it
   zumbet methods [--json]        the methods and their settings

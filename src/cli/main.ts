@@ -6,6 +6,7 @@ import { dbText, open } from './files'
 import { fitSound } from './fit'
 import { help } from './help'
 import { writeLayers } from './layers'
+import { measureSounds } from './measure'
 import { render } from './render'
 
 /** Run the command: results go to `out`, the rest to `err`; returns the exit code. */
@@ -21,6 +22,7 @@ export async function main(
     else if (command === 'info') await info(rest, out, err)
     else if (command === 'analyse') await analyseSounds(rest, out, err)
     else if (command === 'fit') await fitSound(rest, out, err)
+    else if (command === 'measure') await measureSounds(rest, out, err)
     else if (command === 'layers') await writeLayers(rest, out, err)
     else if (command === '--help' || command === 'help') out(help)
     else throw new UsageError(command === undefined ? 'say what to do' : `there is no command "${command}"`)

@@ -3,19 +3,19 @@ import { methodById, type Recipe, readMapPoints, readPitchPoints, type SettingVa
 import { type Arguments, UsageError } from './args'
 import { readText } from './files'
 
-/** Flags of every command that renders. */
-export const RENDER_FLAGS = [
+/** Flags that say what is to become of a sound. */
+export const RECIPE_FLAGS = [
   'method',
   'semitones',
   'cents',
   'formants',
   'formant-semitones',
-  'set',
-  'depth',
-  'seed',
   'pitch-map',
   'hold-attacks',
 ] as const
+
+/** Flags of every command that renders. */
+export const RENDER_FLAGS = [...RECIPE_FLAGS, 'set', 'depth', 'seed'] as const
 
 /** The recipe that the flags make, but for its stretch where a command finds that itself. */
 export async function recipeFrom(args: Arguments, methodId: string, stretch: number): Promise<Recipe> {

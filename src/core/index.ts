@@ -15,7 +15,20 @@ export { namedTempo } from './knowledge/namedTempo'
 export { type NaturalRange, naturalRange, otherReading, type Reading, readingOf } from './knowledge/naturalRange'
 export { suggestMethod } from './knowledge/suggestMethod'
 export type { Tempo, TempoCandidate } from './knowledge/tempo'
+export {
+  type Artefact,
+  type ArtefactId,
+  type ArtefactKind,
+  artefactKind,
+  artefactKinds,
+  type Grade,
+  gradeOf,
+  type Place,
+} from './measure/artefacts'
+export type { Comparison } from './measure/comparison'
 export { createLoudnessMeter } from './measure/loudness'
+export { type Measurement, measureTask } from './measure/measure'
+export { figureOf, verdictOf, worstFirst } from './measure/verdict'
 export type { AnyMethod, Family, Voice } from './methods/method'
 export { firstMethods, methodById, methods } from './methods/registry'
 export {
@@ -44,3 +57,4 @@ export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export type { PitchPoint } from './timeline/pitchLine'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
+export { comparisonOf } from './trials/comparisonOf'

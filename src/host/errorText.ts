@@ -26,6 +26,12 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'map/point': (d) => `Point ${d.point} of the time map does not hold: ${d.why}.`,
   'pitch/count': (d) => `A pitch line takes 1 to ${d.most} points; this one has ${d.count}.`,
   'pitch/point': (d) => `Point ${d.point} of the pitch line does not hold: ${d.why}.`,
+  'measure/rate': (d) =>
+    `The source has ${d.source} Hz and the result ${d.result}: they cannot be laid on each other. Convert one of them first.`,
+  'measure/channels': (d) =>
+    `The source has ${d.source} channels and the result ${d.result}. Give a result with as many channels as its source.`,
+  'measure/length': (d) =>
+    `The result should have ${d.expected} frames by its stretch or map, but has ${d.frames}. Check --stretch, or that the two files belong together.`,
   'export/too-long': (d) =>
     `The result would take ${(Number(d.bytes) / 2 ** 30).toFixed(1)} GiB; a WAV file ends at 4. Choose 16 bits or a shorter stretch.`,
   'folder/no-sounds': (d) =>

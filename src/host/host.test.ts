@@ -78,6 +78,10 @@ describe('errorText', () => {
       most: 9,
       count: 1,
       point: 2,
+      source: 1,
+      result: 2,
+      expected: 3,
+      frames: 4,
     }
     for (const code of textCodes) {
       const text = errorText(new AppError(code, details))

@@ -1,0 +1,93 @@
+import type { Measurement, Recipe } from '../core'
+import {
+  AppError,
+  artefactKind,
+  comparisonOf,
+  figureOf,
+  finish,
+  frameCount,
+  gradeOf,
+  measureTask,
+  planOf,
+  verdictOf,
+} from '../core'
+import { places, readArguments, UsageError } from './args'
+import { open } from './files'
+import { RECIPE_FLAGS, recipeFrom } from './recipeFlags'
+
+type Say = (line: string) => void
+
+const round = (value: number, digits = 4) => Number(value.toFixed(digits))
+
+/** A result may be so much shorter or longer than its map says before it is called another sound's, share. */
+const LENGTH_TOLERANCE = 0.02
+
+/** `measure SOURCE RESULT`: every kind of harm that a result shows, whoever made it. */
+export async function measureSounds(words: readonly string[], out: Say, err: Say) {
+  const args = readArguments(words, [...RECIPE_FLAGS, 'stretch', 'map'], ['json'])
+  const [sourceFile, resultFile] = places(args, ['SOURCE', 'RESULT']) as [string, string]
+  const source = await open(sourceFile, err)
+  const result = await open(resultFile, err)
+  const stretch = args.number('stretch')
+  if (stretch === undefined && args.text('map') === undefined) {
+    throw new UsageError('--stretch or --map is needed: what was meant to happen?')
+  }
+  const recipe = await recipeFrom(args, args.text('method') ?? 'vocoder', stretch ?? 1)
+  const a = source.audio
+  const b = result.audio
+  if (a.sampleRate !== b.sampleRate) {
+    throw new AppError('measure/rate', { source: a.sampleRate, result: b.sampleRate })
+  }
+  if (a.channels.length !== b.channels.length) {
+    throw new AppError('measure/channels', { source: a.channels.length, result: b.channels.length })
+  }
+  const expected = planOf(recipe, { frames: frameCount(a), sampleRate: a.sampleRate }).map.outputFrames
+  const frames = frameCount(b)
+  if (Math.abs(frames - expected) > LENGTH_TOLERANCE * expected + 0.05 * a.sampleRate) {
+    throw new AppError('measure/length', { expected, frames })
+  }
+  if (frames !== expected) {
+    err(`zumbet: the result has ${frames} frames where ${expected} were meant; it is measured from its start.`)
+  }
+  const { measurement } = measure(a, b, recipe)
+  if (args.flag('json')) out(JSON.stringify(plainMeasurement(measurement, a.sampleRate)))
+  else tell(measurement, a.sampleRate, out)
+}
+
+function measure(source: Parameters<typeof comparisonOf>[0], result: typeof source, recipe: Recipe) {
+  return { measurement: finish(measureTask(comparisonOf(source, result, recipe))) }
+}
+
+/** What `--json` prints; its shape is a contract (docs/measures.md). `seconds` is source time. */
+export function plainMeasurement(measurement: Measurement, sampleRate: number) {
+  return {
+    artefacts: measurement.artefacts.map(({ id, value, measured, places: where, parts }) => ({
+      id,
+      label: artefactKind(id).label,
+      value: round(value),
+      unit: artefactKind(id).unit,
+      audibleFrom: artefactKind(id).audibleFrom,
+      grade: gradeOf(id, value),
+      measured,
+      parts: Object.fromEntries(Object.entries(parts).map(([name, part]) => [name, round(part)])),
+      places: where
+        .filter((place) => place.value > 0)
+        .map((place) => ({ seconds: round(place.sourceFrame / sampleRate), value: round(place.value) })),
+    })),
+    verdict: verdictOf(measurement, sampleRate),
+  }
+}
+
+function tell(measurement: Measurement, sampleRate: number, out: Say) {
+  out(verdictOf(measurement, sampleRate))
+  for (const artefact of measurement.artefacts) {
+    const { label, audibleFrom } = artefactKind(artefact.id)
+    if (!artefact.measured) {
+      out(`  ${label.padEnd(14)} nothing to measure it on`)
+      continue
+    }
+    const worst = [...artefact.places].sort((x, y) => y.value - x.value)[0]
+    const at = worst && worst.value >= audibleFrom ? `, most at ${(worst.sourceFrame / sampleRate).toFixed(2)} s` : ''
+    out(`  ${label.padEnd(14)} ${figureOf(artefact).padEnd(22)} ${gradeOf(artefact.id, artefact.value)}${at}`)
+  }
+}

@@ -1,0 +1,176 @@
+import { type AudioBlock, frameCount } from '../audio/block'
+import type { Artefact, Place } from './artefacts'
+import { unmeasured } from './artefacts'
+import { type AttackPairs, originOf } from './attackPairs'
+import type { Comparison } from './comparison'
+import { mean, meanSquareRoot, median, percentile } from './statistics'
+
+const FEW = 8
+const MIN_GAP_SECONDS = 0.045
+const REACH_SECONDS = 0.03
+/** what a sound brings in its first 4 ms is its edge */
+const EDGE_SECONDS = 0.004
+const LEAD_SECONDS = 0.0008
+/** share of the energy around an attack that its edge has to hold for it to be one; without any edge it is a tenth */
+const EDGY = 0.2
+/** what is 35 dB under an attack just before it is masked by it */
+const BESIDE = 3e-4
+/** so much duller than it was, an attack has spread: then what lies before its place counts, however early it is found */
+const SPREAD_DB = 1.5
+/** a start without an edge can be told no nearer than this */
+const SOFT_MS = 5
+
+/** Attacks that are gone, made up, late or early, or dull. */
+export function attackHarm(comparison: Comparison, { pairs, extra }: AttackPairs): Artefact[] {
+  const { sampleRate } = comparison.source
+  if (pairs.length === 0 && extra.length === 0) {
+    return [unmeasured('lost-attacks'), unmeasured('extra-attacks'), unmeasured('smear'), unmeasured('slip')]
+  }
+  // a sound with hardly an attack is not ruined by one more: it counts against a handful
+  const perHundred = (count: number) => (100 * count) / Math.max(FEW, pairs.length)
+  const lost = pairs.filter((pair) => pair.found === undefined)
+  const kept = pairs.flatMap((pair) => (pair.found === undefined ? [] : [{ ...pair, found: pair.found }]))
+  const at = (pair: { sourceFrame: number; expected: number }, value: number): Place => ({
+    sourceFrame: pair.sourceFrame,
+    outputFrame: Math.round(comparison.from + pair.expected),
+    value,
+  })
+  const smears = smearOf(comparison, kept)
+  const edgy = new Set(smears.map(({ pair }) => pair.sourceFrame))
+  const slips = kept.map((pair) => {
+    const ms = (1000 * Math.abs(pair.found - pair.expected)) / sampleRate
+    return at(pair, edgy.has(pair.sourceFrame) ? ms : Math.max(0, ms - SOFT_MS))
+  })
+  const slipOf = slips.map((place) => place.value)
+  return [
+    {
+      id: 'lost-attacks',
+      measured: pairs.length > 0,
+      value: perHundred(lost.length),
+      places: lost.map((pair) => at(pair, 1)),
+      parts: { lostCount: lost.length, attackCount: pairs.length },
+    },
+    {
+      id: 'extra-attacks',
+      measured: true,
+      value: perHundred(extra.length),
+      places: extra
+        .map((frame) => ({
+          sourceFrame: Math.round(originOf(comparison, frame)),
+          outputFrame: Math.round(comparison.from + frame),
+          value: 1,
+        }))
+        .sort((a, b) => a.sourceFrame - b.sourceFrame),
+      parts: { extraCount: extra.length, attackCount: pairs.length },
+    },
+    smears.length === 0
+      ? unmeasured('smear')
+      : {
+          id: 'smear',
+          measured: true,
+          value: mean(smears.map(({ dull, before }) => Math.max(0, dull, before))),
+          places: smears.map(({ pair, dull, before }) => at(pair, Math.max(0, dull, before))),
+          parts: {
+            sharpnessLostDb: mean(smears.map(({ dull }) => dull)),
+            beforeDb: percentile(
+              smears.map(({ before }) => before),
+              0.9,
+            ),
+          },
+        },
+    kept.length === 0
+      ? unmeasured('slip')
+      : {
+          id: 'slip',
+          measured: true,
+          value: meanSquareRoot(slipOf),
+          places: slips,
+          parts: { medianMs: median(slipOf), worstMs: percentile(slipOf, 1) },
+        },
+  ]
+}
+
+interface Smear<Pair> {
+  readonly pair: Pair
+  /** dB of concentration lost */
+  readonly dull: number
+  /** dB more energy before it than source and map account for */
+  readonly before: number
+}
+
+/** Each attack where it is, against itself in the source; those whose neighbours are too close say nothing. */
+function smearOf<Pair extends { sourceFrame: number; expected: number; found: number; height: number }>(
+  comparison: Comparison,
+  kept: readonly Pair[],
+): Smear<Pair>[] {
+  const { sampleRate } = comparison.source
+  const source = edgeEnergy(comparison.source, 1)
+  const result = edgeEnergy(comparison.result, 1)
+  const plainSource = edgeEnergy(comparison.source, 0)
+  const plainResult = edgeEnergy(comparison.result, 0)
+  const smears: Smear<Pair>[] = []
+  kept.forEach((pair, i) => {
+    const last = kept[i - 1]
+    const next = kept[i + 1]
+    const gap = Math.min(
+      pair.found - (last?.found ?? Number.NEGATIVE_INFINITY),
+      pair.sourceFrame - (last?.sourceFrame ?? Number.NEGATIVE_INFINITY),
+      (next?.found ?? Number.POSITIVE_INFINITY) - pair.found,
+      (next?.sourceFrame ?? Number.POSITIVE_INFINITY) - pair.sourceFrame,
+    )
+    if (gap < MIN_GAP_SECONDS * sampleRate) return
+    const reach = Math.min(REACH_SECONDS * sampleRate, gap / 2)
+    const lead = LEAD_SECONDS * sampleRate
+    const edge = EDGE_SECONDS * sampleRate
+    // a found start that is a hair off must not pass for dullness: the best of a few places counts
+    const sharpnessOf = (energy: EnergyOf, frame: number) => {
+      const all = energy(frame - reach, frame + reach) + 1e-14
+      let best = 0
+      for (let off = -4; off <= 8; off++) {
+        const start = frame + (off * sampleRate) / 2000 - lead
+        best = Math.max(best, energy(start, start + lead + edge))
+      }
+      return best / all
+    }
+    const own = sharpnessOf(source, pair.sourceFrame)
+    if (own < EDGY) return
+    const lossOf = (before: number, now: number) => 10 * Math.log10((before + 1e-6) / (now + 1e-6))
+    // transposed, what is low weighs otherwise against what is high: the kinder of two weightings counts
+    const dull = Math.min(
+      lossOf(own, sharpnessOf(result, pair.found)),
+      lossOf(sharpnessOf(plainSource, pair.sourceFrame), sharpnessOf(plainResult, pair.found)),
+    )
+    // what rings on from the attack before: as in the source at this moment, or as it would ring by itself until here
+    const level = source(pair.sourceFrame, pair.sourceFrame + REACH_SECONDS * sampleRate) * BESIDE + 1e-14
+    const tailOf = (energy: EnergyOf, frame: number) => energy(frame - reach, frame - lead)
+    const natural = last ? last.sourceFrame + (pair.found - last.found) : pair.sourceFrame
+    const tail = Math.max(tailOf(source, pair.sourceFrame), natural < pair.sourceFrame ? tailOf(source, natural) : 0)
+    const start = dull > SPREAD_DB ? pair.expected : Math.min(pair.found, pair.expected + lead)
+    const before = 10 * Math.log10((tailOf(result, start) + level) / (tail + level))
+    smears.push({ pair, dull, before })
+  })
+  return smears
+}
+
+type EnergyOf = (from: number, to: number) => number
+
+/**
+ * Energy over any span, from running sums: of the sound (`slope` 0), or of its first difference (1), which lets an edge stand
+ * out of a low bed.
+ */
+function edgeEnergy(audio: AudioBlock, slope: 0 | 1): EnergyOf {
+  const frames = frameCount(audio)
+  const sums = new Float64Array(frames + 1)
+  for (const channel of audio.channels) {
+    let before = 0
+    let sum = 0
+    for (let i = 0; i < frames; i++) {
+      const value = channel[i] as number
+      sum += (value - slope * before) ** 2
+      before = value
+      sums[i + 1] = (sums[i + 1] as number) + sum
+    }
+  }
+  const at = (frame: number) => sums[Math.max(0, Math.min(frames, Math.round(frame)))] as number
+  return (from, to) => at(to) - at(from)
+}

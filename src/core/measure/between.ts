@@ -1,0 +1,152 @@
+import { type AudioBlock, frameCount } from '../audio/block'
+import { lowerBound } from '../dsp/search'
+import { asOutput } from '../timeline/axes'
+import { createAliasing } from './aliasing'
+import { type AttackPairs, originOf, ringing } from './attackPairs'
+import type { Comparison } from './comparison'
+import { createImage } from './image'
+import { createLevels } from './levels'
+import { createLoudnessMeter } from './loudness'
+import { createNoiseColour } from './noiseColour'
+import { createSpectra } from './spectra'
+import type { SteadyTones } from './steadyTones'
+import type { Step } from './step'
+import { createTones } from './tones'
+import { truePeakOf } from './truePeak'
+
+/** results longer than this many steps are looked at in wider steps */
+const MOST_STEPS = 6000
+const ATTACK_BODY_SECONDS = 0.018
+/** what lies this far under the loudest column of the source, in both, is not heard beside it */
+const QUIET = 10 ** -5
+
+/**
+ * Go through a result in steps and look at what lies between its attacks, and at the attacks' own level and place.
+ * @param size  of the long columns, frames.
+ */
+export function* lookBetween(
+  comparison: Comparison,
+  { pairs, extra }: AttackPairs,
+  jumps: Float64Array,
+  steadyAt: SteadyTones,
+  size: number,
+) {
+  const { source, result, map, from } = comparison
+  const { sampleRate } = source
+  const binHz = sampleRate / size
+  const totalFrames = frameCount(result)
+  const hop = Math.max(size / 4, Math.ceil(totalFrames / MOST_STEPS))
+  const readGot = createSpectra(result, size)
+  const readWant = createSpectra(source, size)
+  const readNatural = createSpectra(source, size)
+  const readGotShort = createSpectra(result, size / 2)
+  const readWantShort = createSpectra(source, size / 2)
+  const tones = createTones(comparison)
+  const noise = createNoiseColour(comparison)
+  const aliasing = createAliasing(comparison)
+  const image = createImage(comparison)
+  const levels = createLevels(comparison)
+
+  const sourceAttacks = Float64Array.from(pairs, (pair) => pair.sourceFrame)
+  const resultAttacks = Float64Array.from(
+    pairs.flatMap((pair) => [pair.expected, pair.found ?? pair.expected]).concat(extra),
+  ).sort()
+  const ratioAt = (resultFrame: number) => comparison.pitchRatioAt(asOutput(from + resultFrame))
+  const rests = (attacks: Float64Array, frame: number, within: number) => {
+    const next = lowerBound(attacks, frame - within)
+    return next >= attacks.length || (attacks[next] as number) > frame + within
+  }
+  const quiet = loudestPower(source, size) * QUIET
+
+  for (let resultFrame = 0; resultFrame < totalFrames; resultFrame += hop) {
+    const sourceFrame = originOf(comparison, resultFrame)
+    const restsWithin = (frames: number) =>
+      rests(sourceAttacks, sourceFrame, frames) && rests(resultAttacks, resultFrame, frames)
+    if (!restsWithin(0.45 * size)) continue
+    const ratio = ratioAt(resultFrame)
+    const got = readGot(resultFrame)
+    const want = readWant(sourceFrame)
+    const total = size / 2 + 1
+    if ((want.below[total] as number) < quiet && (got.below[total] as number) < quiet) continue
+    const natural = naturalFrame(pairs, sourceAttacks, resultFrame, sourceFrame, sampleRate)
+    const step: Step = {
+      resultFrame,
+      sourceFrame,
+      ratio,
+      got,
+      want,
+      natural: typeof natural === 'number' ? readNatural(natural) : natural,
+      gotShort: readGotShort(resultFrame),
+      wantShort: readWantShort(sourceFrame),
+      tones: steadyAt(sourceFrame),
+      binHz,
+      restsWithin,
+    }
+    tones.add(step)
+    noise.add(step)
+    // a jump is everywhere in the spectrum
+    if (rests(jumps, resultFrame, size / 2)) aliasing.add(step)
+    image.add(resultFrame, sourceFrame, ratio, got, want, binHz)
+    levels.add(resultFrame, sourceFrame, ratio, got, want, step.natural, binHz)
+    if ((resultFrame / hop) % 32 < 1) yield { doneFrames: resultFrame, totalFrames }
+  }
+  // attacks have their own level and place: half a window behind their start, wherever that came to lie
+  const body = ATTACK_BODY_SECONDS * sampleRate
+  for (const pair of pairs) {
+    const at = (pair.found ?? pair.expected) + body
+    const got = readGotShort(at)
+    const want = readWantShort(pair.sourceFrame + body)
+    levels.add(at, pair.sourceFrame, ratioAt(at), got, want, undefined, 2 * binHz)
+    image.add(at, pair.sourceFrame, ratioAt(at), got, want, 2 * binHz)
+  }
+
+  const loudness = (audio: typeof source) => {
+    const meter = createLoudnessMeter(sampleRate, audio.channels.length)
+    meter.add(audio.channels, frameCount(audio))
+    return meter.finish()
+  }
+  // of a part of a result only the source of that part has a say
+  const firstFrame = Math.floor(originOf(comparison, 0))
+  const lastFrame = Math.ceil(map.sourceAt(asOutput(from + totalFrames)))
+  const heard = source.channels.map((channel) => channel.subarray(firstFrame, Math.max(firstFrame + 1, lastFrame)))
+  const change = loudness(result) - loudness({ sampleRate, channels: heard })
+  const peak = 20 * Math.log10((truePeakOf(result.channels) + 1e-9) / (truePeakOf(heard) + 1e-9))
+  return {
+    ...tones.finish(),
+    noiseColour: noise.finish(),
+    aliasing: aliasing.finish(),
+    image: image.finish(),
+    ...levels.finish(Number.isFinite(change) ? change : 0, peak),
+  }
+}
+
+/**
+ * The source frame at which a sound is that rings on by itself since the attack before. Silence where the source itself has
+ * something else by then; undefined where it makes no difference, or nothing began.
+ */
+function naturalFrame(
+  pairs: AttackPairs['pairs'],
+  sourceAttacks: Float64Array,
+  resultFrame: number,
+  sourceFrame: number,
+  sampleRate: number,
+): number | 'silence' | undefined {
+  const natural = ringing(pairs, resultFrame, sampleRate)[0]
+  if (natural === undefined || Math.abs(natural - sourceFrame) < 0.002 * sampleRate) return undefined
+  const next = sourceAttacks[lowerBound(sourceAttacks, sourceFrame)] ?? Number.POSITIVE_INFINITY
+  return natural > next - 0.03 * sampleRate ? 'silence' : natural
+}
+
+/** Power of the loudest column, as the column reader would have it (a Hann window holds 3/8 of the energy, two sides). */
+function loudestPower(audio: AudioBlock, size: number): number {
+  let loudest = 0
+  for (let at = 0; at < frameCount(audio); at += size) {
+    let sum = 0
+    for (const channel of audio.channels) {
+      const end = Math.min(channel.length, at + size)
+      for (let i = at; i < end; i++) sum += (channel[i] as number) ** 2
+    }
+    loudest = Math.max(loudest, sum)
+  }
+  return loudest * 0.375 * 2 * size
+}

@@ -1,0 +1,24 @@
+import type { Attack } from '../analysis/attacks'
+import type { AudioBlock } from '../audio/block'
+import type { OutputFrame } from '../timeline/axes'
+import type { TimeMap } from '../timeline/timeMap'
+
+/**
+ * A result beside its source, with what was meant to happen on the way. A measure sees nothing else: not which method made
+ * the result.
+ */
+export interface Comparison {
+  readonly source: AudioBlock
+  /** the whole result, or a part of it; at the source's rate, with as many channels */
+  readonly result: AudioBlock
+  /** output frame at which `result` begins */
+  readonly from: number
+  /** output → source position */
+  readonly map: TimeMap
+  /** output Hz ÷ source Hz at a moment of the output */
+  pitchRatioAt(output: OutputFrame): number
+  /** where the spectral envelope was to be, as a ratio to where it is in the source */
+  formantRatioAt(output: OutputFrame): number
+  /** attacks of the source, where they are known or were corrected */
+  readonly attacks?: readonly Attack[]
+}

@@ -1,0 +1,147 @@
+import { mixOf } from '../analysis/mix'
+import type { PitchTrack } from '../analysis/pitchTrack'
+import { createTrueEnvelope } from '../analysis/trueEnvelope'
+import { frameCount } from '../audio/block'
+import { nearestPowerOfTwo } from '../dsp/units'
+import { asOutput } from '../timeline/axes'
+import { type Artefact, unmeasured } from './artefacts'
+import { originOf } from './attackPairs'
+import type { Comparison } from './comparison'
+import { createSpectra } from './spectra'
+import { median } from './statistics'
+import { createSpans } from './step'
+
+const STEP_SECONDS = 0.06
+const MOST_STEPS = 400
+const CLEAR = 0.8
+/** a voice's formants lie here, Hz */
+const LOW_HZ = 250
+const HIGH_HZ = 4200
+const POINTS_PER_OCTAVE = 48
+/** how far a shift is looked for, octaves */
+const REACH = 1
+/** the two envelopes must be this alike at the best shift, or nothing is said */
+const LEAST_ALIKE = 0.85
+const BENEFIT = 0.06
+/** and the source's envelope must have this much relief, dB rms */
+const LEAST_RELIEF_DB = 4
+
+/**
+ * How far the spectral envelope lies off its place, in %, where the source is one clear voice: the shift on a log-frequency axis
+ * at which the two envelopes are most alike, against the shift that was wanted.
+ */
+export function formantShiftOf(comparison: Comparison, source: PitchTrack, result: PitchTrack): Artefact {
+  const { sampleRate } = comparison.source
+  const size = nearestPowerOfTwo(0.0427 * sampleRate, 256)
+  const readSource = createSpectra({ sampleRate, channels: [mixOf(comparison.source)] }, size)
+  const readResult = createSpectra({ sampleRate, channels: [mixOf(comparison.result)] }, size)
+  const envelopeOf = createTrueEnvelope(size, sampleRate)
+  const frames = frameCount(comparison.result)
+  const step = Math.max(STEP_SECONDS * sampleRate, frames / MOST_STEPS)
+  const spans = createSpans(comparison, 0.2)
+  const shifts: number[] = []
+  const count = Math.ceil(Math.log2(HIGH_HZ / LOW_HZ) * POINTS_PER_OCTAVE)
+  const wide = Math.round(REACH * POINTS_PER_OCTAVE)
+  for (let at = step; at < frames - step; at += step) {
+    const origin = originOf(comparison, at)
+    const f0 = pitchAt(source, origin)
+    if (f0 === 0 || pitchAt(result, at) === 0 || f0 > 500) continue
+    const ratio = comparison.formantRatioAt(asOutput(comparison.from + at))
+    const want = withoutTilt(sampled(envelopeOf(magnitudes(readSource(origin).power)), size, sampleRate, LOW_HZ, count))
+    if (relief(want) < LEAST_RELIEF_DB) continue
+    const got = sampled(
+      envelopeOf(magnitudes(readResult(at).power)),
+      size,
+      sampleRate,
+      LOW_HZ * ratio * 2 ** -REACH,
+      count + 2 * wide,
+    )
+    const best = bestShift(want, got, wide)
+    if (!best || best.alike < LEAST_ALIKE) continue
+    const percent = 100 * Math.abs(2 ** (best.shift / POINTS_PER_OCTAVE) - 1)
+    shifts.push(percent)
+    spans.add(at, origin, percent)
+  }
+  if (shifts.length < 4) return unmeasured('formant-shift')
+  return { id: 'formant-shift', measured: true, value: median(shifts), places: spans.places(), parts: {} }
+}
+
+function pitchAt(track: PitchTrack, frame: number): number {
+  const n = Math.round(frame / track.hopFrames)
+  for (let d = -2; d <= 2; d++) if ((track.hz[n + d] ?? 0) === 0 || (track.clarity[n + d] ?? 0) < CLEAR) return 0
+  return track.hz[n] as number
+}
+
+const magnitudes = (power: Float64Array) => power.map((value) => Math.sqrt(value))
+
+/** Natural-log envelope as dB at even steps of log frequency; held at the ends of the spectrum. */
+function sampled(envelope: Float64Array, size: number, sampleRate: number, lowHz: number, count: number): Float64Array {
+  return Float64Array.from({ length: count }, (_, n) => {
+    const bin = (lowHz * 2 ** (n / POINTS_PER_OCTAVE) * size) / sampleRate
+    const k = Math.max(0, Math.min(envelope.length - 2, Math.floor(bin)))
+    const share = Math.min(1, bin - k)
+    return 8.686 * ((1 - share) * (envelope[k] as number) + share * (envelope[k + 1] as number))
+  })
+}
+
+function relief(values: Float64Array): number {
+  return Math.sqrt(values.reduce((s, v) => s + v * v, 0) / values.length)
+}
+
+/** The shift (in points, fractional) at which `want` correlates best with its cut of `got`. */
+function bestShift(want: Float64Array, got: Float64Array, wide: number): { shift: number; alike: number } | undefined {
+  const scores = new Float64Array(2 * wide + 1)
+  let best = 0
+  for (let n = 0; n < scores.length; n++) {
+    scores[n] = correlation(want, got, n)
+    if ((scores[n] as number) > (scores[best] as number)) best = n
+  }
+  if (best === 0 || best === scores.length - 1) return undefined
+  // two envelopes of few harmonics may be alike at several shifts: the wanted one has the benefit of the doubt
+  if ((scores[wide] as number) > (scores[best] as number) - BENEFIT) {
+    best = wide
+    while (best > 0 && (scores[best - 1] as number) > (scores[best] as number)) best--
+    while (best < scores.length - 1 && (scores[best + 1] as number) > (scores[best] as number)) best++
+    if (best === 0 || best === scores.length - 1) return undefined
+  }
+  const left = scores[best - 1] as number
+  const middle = scores[best] as number
+  const right = scores[best + 1] as number
+  const bend = left - 2 * middle + right
+  return { shift: best + (bend === 0 ? 0 : (0.5 * (left - right)) / bend) - wide, alike: middle }
+}
+
+function lineThrough(values: Float64Array, from: number, n: number): readonly [mean: number, slope: number] {
+  const middle = (n - 1) / 2
+  let mean = 0
+  let cross = 0
+  for (let i = 0; i < n; i++) {
+    mean += (values[from + i] as number) / n
+    cross += (values[from + i] as number) * (i - middle)
+  }
+  return [mean, cross / ((n * (n * n - 1)) / 12)]
+}
+
+function withoutTilt(values: Float64Array): Float64Array {
+  const [mean, slope] = lineThrough(values, 0, values.length)
+  return values.map((value, i) => value - mean - slope * (i - (values.length - 1) / 2))
+}
+
+function correlation(a: Float64Array, b: Float64Array, offset: number): number {
+  const n = a.length
+  // the tilt of a voice is no formant: both are taken over straight lines
+  const [ma, ka] = lineThrough(a, 0, n)
+  const [mb, kb] = lineThrough(b, offset, n)
+  const middle = (n - 1) / 2
+  let ab = 0
+  let aa = 0
+  let bb = 0
+  for (let i = 0; i < n; i++) {
+    const x = (a[i] as number) - ma - ka * (i - middle)
+    const y = (b[offset + i] as number) - mb - kb * (i - middle)
+    ab += x * y
+    aa += x * x
+    bb += y * y
+  }
+  return ab / Math.sqrt(aa * bb + 1e-12)
+}

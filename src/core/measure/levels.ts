@@ -1,0 +1,148 @@
+import type { Artefact } from './artefacts'
+import { unmeasured } from './artefacts'
+import type { Comparison } from './comparison'
+import { BAND_COUNT, BAND_EDGES, powerBetween, type Spectrum } from './spectra'
+import { createSpans, SPAN_SECONDS } from './step'
+
+/** bands this far under the strongest one of the whole sound do not count for the balance */
+const BAND_DEPTH = 10 ** -3.5
+
+/** ringing on and being drawn out are this far apart: then anything between is right, and a little outside as well; power */
+const WIDE = 1.4
+const FAR = 4
+
+/** How sensitive the ear is at a frequency, as a power factor: the K weighting of ITU-R BS.1770-4, roughly. */
+function earAt(hz: number): number {
+  const low = 1 / (1 + (45 / hz) ** 4)
+  const high = 1 + 1.51 * (1 / (1 + (1500 / hz) ** 3))
+  return low * high
+}
+
+/**
+ * Level and spectral balance of the result against what the source has at the same moments. Where a sound may either ring on
+ * by itself or be drawn out with the time map, anything between the two is right.
+ */
+export function createLevels(comparison: Comparison) {
+  const wanted = new Float64Array(BAND_COUNT)
+  const found = new Float64Array(BAND_COUNT)
+  const levelSpans = createSpans(comparison, SPAN_SECONDS)
+  const wantedSpans = createSpans(comparison, SPAN_SECONDS)
+  const balanceSpans = createSpans(comparison, 2 * SPAN_SECONDS)
+  let count = 0
+
+  const nyquist = comparison.source.sampleRate / 2
+  return {
+    add(
+      resultFrame: number,
+      sourceFrame: number,
+      ratio: number,
+      got: Spectrum,
+      want: Spectrum,
+      natural: Spectrum | 'silence' | undefined,
+      binHz: number,
+    ) {
+      let here = 0
+      let there = 0
+      const bands: { wanted: number; found: number }[] = []
+      for (let b = 0; b < BAND_COUNT; b++) {
+        const low = BAND_EDGES[b] as number
+        const high = BAND_EDGES[b + 1] as number
+        if (high > 0.92 * nyquist || high * ratio > 0.92 * nyquist) break
+        const ear = earAt(Math.sqrt(low * high) * ratio)
+        const a = ear * powerBetween(want.below, low / binHz, high / binHz)
+        const c =
+          natural === undefined
+            ? a
+            : natural === 'silence'
+              ? 0
+              : ear * powerBetween(natural.below, low / binHz, high / binHz)
+        const g = ear * powerBetween(got.below, (low * ratio) / binHz, (high * ratio) / binHz)
+        const least = Math.min(a, c)
+        const most = Math.max(a, c)
+        let w = a
+        if (most > WIDE * least) {
+          // only what is far outside says anything
+          if (g > least / FAR && g < most * FAR) continue
+          w = g < least ? least : most
+        }
+        bands.push({ wanted: w, found: g })
+        wanted[b] = (wanted[b] as number) + w
+        found[b] = (found[b] as number) + g
+        here += w
+        there += g
+      }
+      if (here + there <= 0) return
+      count++
+      levelSpans.add(resultFrame, sourceFrame, there)
+      wantedSpans.add(resultFrame, sourceFrame, here)
+      const off = unbalance(
+        bands.map((band) => band.wanted),
+        bands.map((band) => band.found),
+      )
+      balanceSpans.add(resultFrame, sourceFrame, off, here)
+    },
+
+    finish(loudnessLu: number, truePeakDb: number): { level: Artefact; balance: Artefact } {
+      if (count < 2) return { level: unmeasured('level'), balance: unmeasured('balance') }
+      const sum = (values: Float64Array) => values.reduce((total, value) => total + value, 0)
+      const change = dbOf(sum(found), sum(wanted))
+      const wants = wantedSpans.places()
+      const loudest = wants.reduce((most, place) => Math.max(most, place.value), 0)
+      return {
+        level: {
+          id: 'level',
+          measured: true,
+          value: Math.abs(change),
+          places: levelSpans.places().flatMap((place, i) => {
+            const want = wants[i]?.value ?? 0
+            return want < 1e-4 * loudest ? [] : [{ ...place, value: Math.abs(dbOf(place.value, want)) }]
+          }),
+          parts: { changeLu: change, loudnessLu, truePeakDb },
+        },
+        balance: {
+          id: 'balance',
+          measured: true,
+          value: unbalance([...wanted], [...found]),
+          places: balanceSpans.places(),
+          parts: {
+            lowDb: tilt(wanted, found, 0, 5),
+            midDb: tilt(wanted, found, 5, 15),
+            highDb: tilt(wanted, found, 15, BAND_COUNT),
+          },
+        },
+      }
+    },
+  }
+}
+
+const dbOf = (a: number, b: number) => 10 * Math.log10((a + 1e-12) / (b + 1e-12))
+
+/** Change of some bands against the change of all, dB. */
+function tilt(wanted: Float64Array, found: Float64Array, from: number, to: number): number {
+  const sum = (values: Float64Array, a = 0, b = values.length) => values.slice(a, b).reduce((s, v) => s + v, 0)
+  const most = sum(wanted)
+  if (sum(wanted, from, to) < BAND_DEPTH * most) return 0
+  return dbOf(sum(found, from, to), sum(wanted, from, to)) - dbOf(sum(found), most)
+}
+
+/** Mean change of the bands, dB, once the change of the whole is taken out; neighbours blurred, since tones lie on edges. */
+function unbalance(wanted: readonly number[], found: readonly number[]): number {
+  const blur = (values: readonly number[]) =>
+    values.map((value, b) => 0.5 * value + 0.25 * (values[b - 1] ?? value) + 0.25 * (values[b + 1] ?? value))
+  const a = blur(wanted)
+  const b = blur(found)
+  const top = Math.max(...a, 0)
+  const all = dbOf(
+    b.reduce((s, v) => s + v, 0),
+    a.reduce((s, v) => s + v, 0),
+  )
+  let sum = 0
+  let weight = 0
+  a.forEach((value, n) => {
+    if (value < BAND_DEPTH * top) return
+    const w = value ** 0.3
+    sum += w * Math.abs(Math.max(-30, Math.min(30, dbOf(b[n] as number, value) - all)))
+    weight += w
+  })
+  return weight > 0 ? sum / weight : 0
+}

@@ -1,0 +1,99 @@
+import type { Attack } from '../analysis/attacks'
+import { type PitchTrack, trackPitch } from '../analysis/pitchTrack'
+import { type AudioBlock, frameCount } from '../audio/block'
+import { nearestPowerOfTwo } from '../dsp/units'
+import type { Task } from '../task'
+import { type Artefact, unmeasured } from './artefacts'
+import { attackHarm } from './attackHarm'
+import { type AttackPairs, type Attacks, attacksOf, distanceTo, pairAttacks } from './attackPairs'
+import { lookBetween } from './between'
+import { clicksOf } from './clicks'
+import type { Comparison } from './comparison'
+import { detuneOf } from './detune'
+import { formantShiftOf } from './formantShift'
+import { createSteadyTones, type SteadyTones } from './steadyTones'
+
+/** All that was measured of one result. */
+export interface Measurement {
+  readonly artefacts: readonly Artefact[]
+  readonly attackPairs: AttackPairs
+}
+
+const WINDOW_SECONDS = 0.0853
+const TICK_SECONDS = 0.012
+const PITCHED_SHARE = 0.25
+
+/** What a measure needs to know of a source alone: found out once for all results of it. */
+export interface SourceReading {
+  readonly attacks: Attacks
+  readonly pitch: PitchTrack
+  readonly steadyAt: SteadyTones
+}
+
+/** @param known  attacks where they are known or were corrected. */
+export function* readSource(source: AudioBlock, known?: readonly Attack[]): Task<SourceReading> {
+  const attacks = yield* attacksOf(source, known)
+  const pitch = yield* trackPitch(source)
+  return { attacks, pitch, steadyAt: createSteadyTones(source, windowOf(source.sampleRate)) }
+}
+
+const windowOf = (sampleRate: number) => nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 256)
+
+/**
+ * Measure every kind of harm that a result shows against its source.
+ * @param reading  of this very source, where there is one already.
+ * @throws {RangeError} if the two differ in rate or channel count.
+ */
+export function* measureTask(comparison: Comparison, reading?: SourceReading): Task<Measurement> {
+  const { source, result } = comparison
+  if (source.sampleRate !== result.sampleRate || source.channels.length !== result.channels.length) {
+    throw new RangeError('measureTask: source and result must have one rate and one channel count')
+  }
+  const totalFrames = frameCount(result)
+  // four parts of the work, about as long as one another
+  const part = function* <T>(n: number, task: Task<T>): Task<T> {
+    for (;;) {
+      const step = task.next()
+      if (step.done) return step.value
+      const share = step.value.totalFrames > 0 ? step.value.doneFrames / step.value.totalFrames : 1
+      yield { doneFrames: Math.round((totalFrames * (n + share)) / 4), totalFrames }
+    }
+  }
+  const known = reading ?? (yield* part(0, readSource(source, comparison.attacks)))
+  const resultAttacks = yield* part(1, attacksOf(result))
+  const paired = pairAttacks(comparison, known.attacks, resultAttacks)
+  const { clicks, jumps } = yield* part(2, clicksOf(comparison, paired))
+  // a tick is no stroke, though it starts as suddenly
+  const ticks = Float64Array.from(clicks.places, (place) => place.outputFrame - comparison.from).sort()
+  const isTick = (frame: number) => distanceTo(ticks, frame) < TICK_SECONDS * source.sampleRate
+  const attackPairs = { ...paired, extra: paired.extra.filter((frame) => !isTick(frame)) }
+  const between = yield* part(
+    2,
+    lookBetween(comparison, attackPairs, Float64Array.from(jumps), known.steadyAt, windowOf(source.sampleRate)),
+  )
+  const line = pitchedShare(known.pitch) >= PITCHED_SHARE
+  const resultPitch = line ? yield* part(3, trackPitch(result)) : undefined
+  return {
+    attackPairs,
+    artefacts: [
+      ...attackHarm(comparison, attackPairs),
+      between.flutter,
+      detuneOf(comparison, between, resultPitch && [known.pitch, resultPitch]),
+      between.phasiness,
+      between.noiseColour,
+      resultPitch ? formantShiftOf(comparison, known.pitch, resultPitch) : unmeasured('formant-shift'),
+      between.image,
+      between.level,
+      between.balance,
+      clicks,
+      between.aliasing,
+    ],
+  }
+}
+
+function pitchedShare(track: PitchTrack): number {
+  let pitched = 0
+  for (let n = 0; n < track.hz.length; n++)
+    if ((track.hz[n] as number) > 0 && (track.clarity[n] as number) > 0.85) pitched++
+  return pitched / Math.max(1, track.hz.length)
+}
