@@ -17,6 +17,7 @@ export { suggestMethod } from './knowledge/suggestMethod'
 export type { Tempo, TempoCandidate } from './knowledge/tempo'
 export {
   type Artefact,
+  type ArtefactGroup,
   type ArtefactId,
   type ArtefactKind,
   artefactKind,
@@ -27,7 +28,7 @@ export {
 } from './measure/artefacts'
 export type { Comparison } from './measure/comparison'
 export { createLoudnessMeter } from './measure/loudness'
-export { type Measurement, measureTask } from './measure/measure'
+export { MEASURE_VERSION, type Measurement, measureTask, readSource, type SourceReading } from './measure/measure'
 export { figureOf, verdictOf, worstFirst } from './measure/verdict'
 export type { AnyMethod, Family, Voice } from './methods/method'
 export { firstMethods, methodById, methods } from './methods/registry'
@@ -57,4 +58,8 @@ export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export type { PitchPoint } from './timeline/pitchLine'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
+export { harmOf, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { comparisonOf } from './trials/comparisonOf'
+export { type Span, tellingSpan } from './trials/excerpt'
+export { chanceOfAtLeast, chanceOfPreference } from './trials/listening'
+export { measureSpan, renderSpan, type Trial, trialTask } from './trials/trial'

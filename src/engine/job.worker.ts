@@ -1,4 +1,5 @@
 import {
+  type Analysis,
   type AudioBlock,
   analyseTask,
   createLoudnessMeter,
@@ -6,10 +7,18 @@ import {
   exportTask,
   frameCount,
   know,
+  measureSpan,
   peakOf,
   planOf,
+  type Recipe,
+  readSource,
   renderTask,
+  type SourceReading,
+  type Span,
+  silence,
   type Task,
+  tellingSpan,
+  trialTask,
 } from '../core'
 import { decodeFile } from '../host/decodeFile'
 import { toWire } from '../host/errorWire'
@@ -30,7 +39,7 @@ self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
   const stop = new AbortController()
   running.set(jobId, stop)
   try {
-    const result = await run(job, {
+    const result = await run(jobId, job, {
       signal: stop.signal,
       onProgress: (progress) => report({ type: 'progress', jobId, progress }),
     })
@@ -44,7 +53,7 @@ self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
 
 type Options = Parameters<typeof runTask>[1]
 
-async function run(job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
+async function run(jobId: number, job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
   if (job.kind === 'decode') {
     const { decoded, hash, taggedBpm } = await openFile(job.bytes, job.file)
     const audio = shared(decoded.audio)
@@ -67,15 +76,13 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     return { hash, frames, sampleRate, channels: audio.channels.length, container, peak, loudness, knowledge }
   }
   if (job.kind === 'analyse') return runTask(analyseTask(job.audio, job.needs, job.known), options)
-  if (job.kind === 'render') {
-    const survey = createSurvey(
-      planOf(job.recipe, { frames: frameCount(job.audio), sampleRate: job.audio.sampleRate }, job.analysis?.attacks).map
-        .outputFrames,
-      job.audio,
-    )
-    await runTask(renderTask(job.audio, job.recipe, survey.add, job.analysis), options)
-    return survey.finish()
+  if (job.kind === 'trial') {
+    const reading = wholeOf(job.recipe, job.audio, job.analysis, job.span)
+      ? await readingOf(job.audio, job.readingKey, job.analysis, options)
+      : undefined
+    return runTask(trialTask(job.audio, job.recipe, job.span, job.analysis, reading), options)
   }
+  if (job.kind === 'render') return renderAndMeasure(jobId, job, options)
   const parts: BlobPart[] = []
   let loose: Uint8Array<ArrayBuffer>[] = []
   let looseBytes = 0
@@ -98,6 +105,59 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     options,
   )
   return { blob: new Blob([...parts, ...loose], { type: 'audio/wav' }), facts }
+}
+
+/** a longer result is measured where it tells most */
+const MEASURED_SECONDS = 240
+const TELLING_SECONDS = 60
+
+async function renderAndMeasure(
+  jobId: number,
+  { audio, recipe, analysis = {}, readingKey }: Extract<Job, { kind: 'render' }>,
+  options: Options,
+): Promise<JobResults['render']> {
+  const { map } = planOf(recipe, sizeOf(audio), analysis.attacks)
+  const survey = createSurvey(map.outputFrames, audio)
+  const whole = readingKey !== undefined && map.outputFrames <= MEASURED_SECONDS * audio.sampleRate
+  const kept = whole ? silence(audio.channels.length, map.outputFrames) : []
+  let at = 0
+  const sink = (block: readonly Float32Array[], count: number) => {
+    survey.add(block, count)
+    kept.forEach((channel, c) => {
+      channel.set((block[c] as Float32Array).subarray(0, count), at)
+    })
+    at += count
+  }
+  await runTask(renderTask(audio, recipe, sink, analysis), options)
+  const facts = survey.finish()
+  if (readingKey === undefined) return { facts, trial: undefined }
+  report({ type: 'part', jobId, part: facts })
+  if (!whole) {
+    const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
+    const span = tellingSpan(audio, map, attacks, TELLING_SECONDS)
+    return { facts, trial: await runTask(trialTask(audio, recipe, span, analysis), options) }
+  }
+  const reading = await readingOf(audio, readingKey, analysis, options)
+  const result = { sampleRate: audio.sampleRate, channels: kept }
+  const span = { from: 0, to: map.outputFrames }
+  const measurement = await runTask(measureSpan(audio, result, recipe, span, analysis.attacks, reading), options)
+  return { facts, trial: { span, measurement } }
+}
+
+const sizeOf = (audio: AudioBlock) => ({ frames: frameCount(audio), sampleRate: audio.sampleRate })
+
+const wholeOf = (recipe: Recipe, audio: AudioBlock, analysis: Analysis, span: Span) =>
+  span.from === 0 && span.to >= planOf(recipe, sizeOf(audio), analysis.attacks).map.outputFrames
+
+let lastReading: { readonly key: string; readonly reading: SourceReading } | undefined
+
+/** What measures need to know of a source: the last one's is kept, since its other results follow. */
+async function readingOf(audio: AudioBlock, key: string, analysis: Analysis, options: Options): Promise<SourceReading> {
+  if (lastReading?.key !== key) {
+    lastReading = undefined
+    lastReading = { key, reading: await runTask(readSource(audio, analysis.attacks), options) }
+  }
+  return lastReading.reading
 }
 
 async function openFile(buffer: ArrayBuffer, file: string) {

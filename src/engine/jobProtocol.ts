@@ -10,6 +10,8 @@ import type {
   Overview,
   Progress,
   Recipe,
+  Span,
+  Trial,
 } from '../core'
 import type { WireError } from '../host/errorWire'
 
@@ -52,7 +54,23 @@ export type Job =
       readonly needs: readonly AnalysisNeed[]
       readonly known: Analysis
     }
-  | { readonly kind: 'render'; readonly audio: AudioBlock; readonly recipe: Recipe; readonly analysis?: Analysis }
+  /** draw a result, and measure it where `readingKey` names its source: what is read of that one is kept for the next result */
+  | {
+      readonly kind: 'render'
+      readonly audio: AudioBlock
+      readonly recipe: Recipe
+      readonly analysis?: Analysis
+      readonly readingKey?: string
+    }
+  /** render and measure a part of a result */
+  | {
+      readonly kind: 'trial'
+      readonly audio: AudioBlock
+      readonly recipe: Recipe
+      readonly analysis: Analysis
+      readonly span: Span
+      readonly readingKey: string
+    }
   | { readonly kind: 'export'; readonly audio: AudioBlock; readonly order: ExportOrder; readonly analysis?: Analysis }
 
 export interface JobResults {
@@ -67,7 +85,8 @@ export interface JobResults {
   know: Knowledge
   gather: FileFacts
   analyse: Analysis
-  render: SoundFacts
+  render: { readonly facts: SoundFacts; readonly trial: Trial | undefined }
+  trial: Trial
   export: { readonly blob: Blob; readonly facts: ExportFacts }
 }
 
@@ -77,6 +96,8 @@ export type JobMessage =
 
 export type JobReport =
   | { readonly type: 'progress'; readonly jobId: number; readonly progress: Progress }
+  /** what is there before the rest: of a render its drawing, before it is measured */
+  | { readonly type: 'part'; readonly jobId: number; readonly part: SoundFacts }
   | { readonly type: 'done'; readonly jobId: number; readonly result: JobResults[keyof JobResults] }
   | { readonly type: 'failed'; readonly jobId: number; readonly error: WireError }
   | { readonly type: 'cancelled'; readonly jobId: number }

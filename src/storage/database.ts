@@ -20,6 +20,13 @@ export interface KnowledgeRow {
   knowledge: unknown
 }
 
+/** What was measured of one result, by what it is a result of; the oldest go when there are many. */
+export interface TrialRow {
+  key: string
+  savedAt: number
+  trial: unknown
+}
+
 /** A file that was listed and not taken in: where it lay in its folder, its bytes, and what became known of it. */
 export interface FoundRow {
   id: string
@@ -34,11 +41,13 @@ export type Database = Dexie & {
   files: EntityTable<FileRow, 'sourceId'>
   knowledge: EntityTable<KnowledgeRow, 'hash'>
   found: EntityTable<FoundRow, 'id'>
+  trials: EntityTable<TrialRow, 'key'>
 }
 
 export function openDatabase(name = 'zumbet'): Database {
   const database = new Dexie(name) as Database
   database.version(1).stores({ sessions: 'id', files: 'sourceId' })
   database.version(2).stores({ sessions: 'id', files: 'sourceId', knowledge: 'hash', found: 'id' })
+  database.version(3).stores({ trials: 'key, savedAt' })
   return database
 }

@@ -1,2 +1,8 @@
 export { type FoundRow, openDatabase } from './database'
-export { createFileKeeper, createFoundKeeper, createKnowledgeKeeper, createSessionKeeper } from './sessionKeeper'
+export {
+  createFileKeeper,
+  createFoundKeeper,
+  createKnowledgeKeeper,
+  createSessionKeeper,
+  createTrialKeeper,
+} from './sessionKeeper'

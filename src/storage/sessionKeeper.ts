@@ -72,6 +72,26 @@ export function createKnowledgeKeeper(database: Database) {
   }
 }
 
+const MOST_TRIALS = 2000
+
+/** What was measured, so that nothing is measured twice; beyond some thousands the oldest are forgotten. */
+export function createTrialKeeper(database: Database, now: () => number) {
+  return {
+    async get(key: string): Promise<unknown> {
+      return (await database.trials.get(key))?.trial
+    },
+    async put(key: string, trial: unknown) {
+      try {
+        await database.trials.put({ key, savedAt: now(), trial })
+        const over = (await database.trials.count()) - MOST_TRIALS
+        if (over > 0) await database.trials.orderBy('savedAt').limit(over).delete()
+      } catch (error) {
+        throw storageError(error)
+      }
+    },
+  }
+}
+
 /** Files that are listed, with what is known of them. */
 export function createFoundKeeper(database: Database) {
   return {

@@ -15,12 +15,16 @@ export type ArtefactId =
   | 'clicks'
   | 'aliasing'
 
+/** What of a sound suffers: the rows in which harm is shown. */
+export type ArtefactGroup = 'attacks' | 'tones' | 'noise' | 'level'
+
 export type Grade = 'not audible' | 'slight' | 'clear' | 'severe'
 
 /** What is said of a kind of harm; 0 is none, more is worse. */
 export interface ArtefactKind {
   readonly id: ArtefactId
   readonly label: string
+  readonly group: ArtefactGroup
   readonly unit: string
   /** from where on it is heard at all, clearly, and before all else */
   readonly audibleFrom: number
@@ -37,6 +41,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'lost-attacks',
     label: 'Lost attacks',
+    group: 'attacks',
     unit: 'per 100',
     audibleFrom: 0.5,
     clearFrom: 4,
@@ -48,6 +53,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'extra-attacks',
     label: 'Extra attacks',
+    group: 'attacks',
     unit: 'per 100',
     audibleFrom: 0.5,
     clearFrom: 4,
@@ -60,6 +66,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'smear',
     label: 'Smear',
+    group: 'attacks',
     unit: 'dB',
     audibleFrom: 1,
     clearFrom: 3,
@@ -72,6 +79,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'slip',
     label: 'Slip',
+    group: 'attacks',
     unit: 'ms',
     audibleFrom: 6,
     clearFrom: 12,
@@ -83,6 +91,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'flutter',
     label: 'Flutter',
+    group: 'tones',
     unit: 'dB',
     audibleFrom: 0.4,
     clearFrom: 1,
@@ -95,6 +104,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'detune',
     label: 'Detune',
+    group: 'tones',
     unit: 'cents',
     audibleFrom: 5,
     clearFrom: 15,
@@ -107,6 +117,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'phasiness',
     label: 'Phasiness',
+    group: 'tones',
     unit: 'dB',
     audibleFrom: 2,
     clearFrom: 5,
@@ -119,6 +130,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'noise-colour',
     label: 'Noise colour',
+    group: 'noise',
     unit: 'dB',
     audibleFrom: 0.5,
     clearFrom: 1.2,
@@ -130,6 +142,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'formant-shift',
     label: 'Formant shift',
+    group: 'tones',
     unit: '%',
     audibleFrom: 3,
     clearFrom: 8,
@@ -142,6 +155,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'image',
     label: 'Image',
+    group: 'level',
     unit: '% moved',
     audibleFrom: 5,
     clearFrom: 12,
@@ -154,6 +168,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'level',
     label: 'Level',
+    group: 'level',
     unit: 'LU',
     audibleFrom: 1,
     clearFrom: 2.5,
@@ -165,6 +180,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'balance',
     label: 'Balance',
+    group: 'level',
     unit: 'dB',
     audibleFrom: 1,
     clearFrom: 2.5,
@@ -176,6 +192,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'clicks',
     label: 'Clicks',
+    group: 'noise',
     unit: 'clicks',
     audibleFrom: 0.5,
     clearFrom: 2,
@@ -187,6 +204,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
   {
     id: 'aliasing',
     label: 'Aliasing',
+    group: 'noise',
     unit: 'dB over −80 dB',
     audibleFrom: 20,
     clearFrom: 32,
@@ -215,6 +233,8 @@ export function gradeOf(id: ArtefactId, value: number): Grade {
 export interface Place {
   /** frame of the source */
   readonly sourceFrame: number
+  /** how many frames of the source it stands for; 0 for a moment */
+  readonly spanFrames: number
   /** frame of the result in which it is heard */
   readonly outputFrame: number
   readonly value: number

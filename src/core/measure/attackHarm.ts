@@ -32,6 +32,7 @@ export function attackHarm(comparison: Comparison, { pairs, extra }: AttackPairs
   const kept = pairs.flatMap((pair) => (pair.found === undefined ? [] : [{ ...pair, found: pair.found }]))
   const at = (pair: { sourceFrame: number; expected: number }, value: number): Place => ({
     sourceFrame: pair.sourceFrame,
+    spanFrames: 0,
     outputFrame: Math.round(comparison.from + pair.expected),
     value,
   })
@@ -57,6 +58,7 @@ export function attackHarm(comparison: Comparison, { pairs, extra }: AttackPairs
       places: extra
         .map((frame) => ({
           sourceFrame: Math.round(originOf(comparison, frame)),
+          spanFrames: 0,
           outputFrame: Math.round(comparison.from + frame),
           value: 1,
         }))

@@ -68,6 +68,7 @@ export function* clicksOf(
     places: clicks
       .map(({ frame }) => ({
         sourceFrame: Math.round(originOf(comparison, frame)),
+        spanFrames: 0,
         outputFrame: comparison.from + frame,
         value: 1,
       }))

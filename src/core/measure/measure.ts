@@ -17,7 +17,12 @@ import { createSteadyTones, type SteadyTones } from './steadyTones'
 export interface Measurement {
   readonly artefacts: readonly Artefact[]
   readonly attackPairs: AttackPairs
+  /** mean distance of the log spectra at corresponding moments, dB: no harm by itself, but it tells close results apart */
+  readonly unlikenessDb: number
 }
+
+/** Counts up when figures change, so that kept ones are taken again. */
+export const MEASURE_VERSION = 1
 
 const WINDOW_SECONDS = 0.0853
 const TICK_SECONDS = 0.012
@@ -75,6 +80,7 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
   const resultPitch = line ? yield* part(3, trackPitch(result)) : undefined
   return {
     attackPairs,
+    unlikenessDb: between.unlikenessDb,
     artefacts: [
       ...attackHarm(comparison, attackPairs),
       between.flutter,

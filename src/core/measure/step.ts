@@ -1,3 +1,4 @@
+import { originOf } from './attackPairs'
 import type { Comparison } from './comparison'
 import type { Spectrum } from './spectra'
 import type { SteadyTone } from './steadyTones'
@@ -32,6 +33,9 @@ export interface Gatherer<Result> {
 export function createSpans(comparison: Comparison, seconds: number) {
   const spans = new Map<number, { sum: number; weight: number; output: number; source: number; count: number }>()
   const length = seconds * comparison.source.sampleRate
+  /** how much of the source a span of the result around a frame stands for */
+  const sourceLength = (resultFrame: number) =>
+    Math.abs(originOf(comparison, resultFrame + length / 2) - originOf(comparison, resultFrame - length / 2))
   return {
     /** @param resultFrame of the result, from its start */
     add(resultFrame: number, sourceFrame: number, value: number, weight = 1) {
@@ -56,6 +60,7 @@ export function createSpans(comparison: Comparison, seconds: number) {
             : [
                 {
                   sourceFrame: Math.round(source / count),
+                  spanFrames: Math.round(sourceLength(output / count)),
                   outputFrame: Math.round(comparison.from + output / count),
                   value,
                 },

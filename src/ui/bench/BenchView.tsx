@@ -9,9 +9,9 @@ import { isPlain } from '../session/target'
 import { AimRow } from './AimRow'
 import { KnowStrip } from './know/KnowStrip'
 import { Lanes } from './lanes/Lanes'
+import { Panel } from './panel/Panel'
 import { TargetPanel } from './TargetPanel'
 import { useBenchKeys } from './useBenchKeys'
-import { VariantPanel } from './VariantPanel'
 
 /** One source: what it is, what is wanted of it, and its variants in lanes under the reference. */
 export function BenchView() {
@@ -19,6 +19,7 @@ export function BenchView() {
   const ready = useSession((state) => state.ready)
   const source = useSession(selectedSource)
   const load = useSession((state) => (source ? state.loads[soundKey(source)] : undefined))
+  const blind = useSession((state) => source !== undefined && state.blind?.sourceId === source.id)
   const variant = useSession((state) => source && chosenVariant(state, source))
   const past = useSession((state) => state.history.past.at(-1)?.label)
   const future = useSession((state) => state.history.future[0]?.label)
@@ -111,14 +112,17 @@ export function BenchView() {
           <KnowStrip source={source} />
           <TargetPanel source={source} />
           <AimRow source={source} />
-          <Lanes source={source} />
-          {variant ? (
-            <VariantPanel source={source} variant={variant} />
+          {blind ? (
+            <Centre>
+              <span className="wide text-[20px]">Names are hidden</span>
+              <span className="max-w-[44ch] text-soft">
+                Lanes are heard under numbers until you have answered. What is looped and how loud stays the same.
+              </span>
+            </Centre>
           ) : (
-            <p className="shrink-0 border-t border-rule bg-deck px-5 py-4 text-soft">
-              No variant yet. Add one above the lanes: each is a method tried on this target.
-            </p>
+            <Lanes source={source} />
           )}
+          <Panel source={source} variant={variant} />
         </>
       )}
     </main>

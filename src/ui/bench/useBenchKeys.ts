@@ -1,8 +1,11 @@
 import { useHotkeys } from 'react-hotkeys-hook'
+import { hearHidden } from '../session/blind'
 import { redo, setSelection, undo } from '../session/edits'
 import { hearLane, playback, seek, togglePlay } from '../session/listening'
 import { setOutlook } from '../session/outlook'
-import { selectedSource, store } from '../session/store'
+import { hearPlace } from '../session/places'
+import { chosenVariant, selectedSource, store } from '../session/store'
+import { marksOf } from './harm/marks'
 import { moveView } from './lanes/Lanes'
 
 /** Whether keys belong to a text that is being written: a name, but not a number or a list. */
@@ -12,6 +15,27 @@ function writes(event: KeyboardEvent): boolean {
 }
 
 const isNumber = (event: KeyboardEvent) => (event.target as HTMLElement | null)?.getAttribute?.('role') === 'spinbutton'
+
+/** The next place of harm in the variant that is heard, or the one before, from where the loop is. */
+function hearNext(step: 1 | -1) {
+  const state = store.getState()
+  const source = selectedSource(state)
+  const variant = source && chosenVariant(state, source)
+  if (!source || !variant || state.blind) return
+  const marks = marksOf(state.trials[variant.id]?.trial?.measurement.artefacts ?? [])
+  const here = source.selection
+    ? (source.selection.start + source.selection.end) / 2
+    : step > 0
+      ? -1
+      : Number.POSITIVE_INFINITY
+  const reach = 0.1 * (source.facts?.sampleRate ?? 48_000)
+  const beyond = marks.filter(({ start, end }) => {
+    const middle = (start + end) / 2
+    return step > 0 ? middle > here + reach : middle < here - reach
+  })
+  const next = step > 0 ? beyond[0] : beyond.at(-1)
+  if (next) hearPlace(source, variant, next)
+}
 
 /** Keys that hold everywhere but in a text. */
 export function useBenchKeys() {
@@ -24,8 +48,15 @@ export function useBenchKeys() {
   useHotkeys('space', () => togglePlay(), onAll)
   useHotkeys('mod+z', () => undo(), onAll)
   useHotkeys('mod+shift+z,mod+y', () => redo(), onAll)
-  useHotkeys('0,1,2,3,4,5,6,7,8,9', (event) => hearLane(Number(event.key)), { ...onLists, useKey: true })
+  useHotkeys(
+    '0,1,2,3,4,5,6,7,8,9',
+    (event) => (store.getState().blind ? hearHidden(Number(event.key) - 1) : hearLane(Number(event.key))),
+    { ...onLists, useKey: true },
+  )
   useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), onLists)
+  useHotkeys('i', () => setOutlook((outlook) => ({ turns: !outlook.turns, looping: true })), onLists)
+  useHotkeys('n', () => hearNext(1), onLists)
+  useHotkeys('shift+n', () => hearNext(-1), onLists)
   useHotkeys(
     'k',
     () => setOutlook(({ click }) => ({ click: click === 'off' ? 'beats' : click === 'beats' ? 'eighths' : 'off' })),

@@ -48,6 +48,15 @@ const handSchema = z.object({
   attacks: z.object({ added: z.array(z.number()), removed: z.array(z.number()) }).optional(),
 })
 
+/** A finished comparison without names. `chance`: how likely it is by guessing alone. */
+const blindSchema = z.object({
+  at: z.string(),
+  mode: z.enum(['AB', 'ABX', 'rank']),
+  rounds: z.number().int().positive(),
+  lanes: z.array(z.object({ name: z.string(), score: z.number() })),
+  chance: z.number().min(0).max(1).optional(),
+})
+
 /** A tempo that was typed used to be a part of the target. */
 function liftTempo(source: unknown): unknown {
   const old = source as { target?: { sourceBpm?: number }; hand?: { bpm?: number } } | undefined
@@ -80,6 +89,7 @@ const sourceFields = z.object({
   /** the part of the file that is worked with, in its frames, end exclusive; all of it where there is none */
   range: z.object({ start: z.number().int().nonnegative(), end: z.number().int().positive() }).optional(),
   variants: z.array(variantSchema),
+  blind: z.array(blindSchema).default([]),
   /** in source frames, end exclusive */
   selection: z.object({ start: z.number(), end: z.number() }).optional(),
 })
@@ -108,6 +118,10 @@ export const outlookSchema = z.object({
   theme: z.enum(['ink', 'paper']),
   looping: z.boolean(),
   matched: z.boolean(),
+  /** what is shown under the lanes */
+  panel: z.enum(['settings', 'scorecard', 'advice', 'blind']).default('settings'),
+  /** each time round the loop the next lane is heard */
+  turns: z.boolean().default(false),
   format: z.enum(['16', '24', '32f']),
   /** what the list at the left shows */
   list: z.enum(['shelf', 'found']).default('shelf'),
@@ -122,6 +136,7 @@ export const keptSchema = z.object({ session: sessionSchema, outlook: outlookSch
 
 export type Variant = z.infer<typeof variantSchema>
 export type Source = z.infer<typeof sourceFields>
+export type BlindResult = z.infer<typeof blindSchema>
 export type Hand = Source['hand']
 export type Key = z.infer<typeof keySchema>
 export type SourceFacts = z.infer<typeof factsSchema>
@@ -130,7 +145,8 @@ export type Session = Omit<z.infer<typeof sessionSchema>, 'sources'> & { sources
 export type Outlook = z.infer<typeof outlookSchema>
 
 export const REFERENCE = 'reference'
-export const MAX_VARIANTS = 9
+/** as many as there are letters to call them by */
+export const MAX_VARIANTS = 26
 
 /** The shelf of a first visit: what is on it, and one target that shows what the bench is for. */
 const demoShelf: readonly { id: string; name: string; file: string; target?: Partial<Target> }[] = [
@@ -163,6 +179,7 @@ export function newSource(
     ...rest,
     target: { ...PLAIN_TARGET, ...target },
     hand: {},
+    blind: [],
     follows: { tempo: false, key: false },
     variants: firstMethods.map((methodId, i) => newVariant(`${input.id}-${i + 1}`, LETTERS[i] as string, methodId)),
   }
@@ -192,6 +209,8 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     theme,
     looping: true,
     matched: true,
+    panel: 'settings',
+    turns: false,
     format: '24',
     list: 'shelf',
     click: 'off',

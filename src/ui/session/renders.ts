@@ -1,9 +1,10 @@
-import { planOf, type Recipe } from '../../core'
+import { MEASURE_VERSION, planOf, type Recipe, type Trial } from '../../core'
 import { isKnown, knownSoFar } from './analyses'
-import { pool } from './engine'
+import { pool, trialRows } from './engine'
 import { heardSound } from './listening'
 import { recipeOf, type Source, soundKey, type Variant } from './model'
-import { activeLane, type RenderState, type State, selectedSource, store } from './store'
+import { tell } from './notices'
+import { activeLane, type RenderState, type State, selectedSource, store, type TrialState } from './store'
 
 /** Drawing and measuring of variants in the background, as the target and the settings change. */
 
@@ -18,6 +19,9 @@ const renderJobs = new Map<string, { key: string; stop: AbortController }>()
 /** What a drawing is of: the recipe, the part of the source, and the attacks as corrected. */
 export const renderKey = (source: Source, recipe: Recipe) =>
   `${soundKey(source)} ${JSON.stringify(recipe)} ${JSON.stringify(source.hand.attacks ?? null)}`
+
+/** The same for a variant as it is now. */
+export const renderKeyOf = (source: Source, variant: Variant) => renderKey(source, recipeOf(source, variant))
 
 /** Begin what is missing, stop what is no longer wanted. */
 export function syncRenders(state: State) {
@@ -60,25 +64,71 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
   setTimeout(async () => {
     if (job.stop.signal.aborted) return
     const current = () => renderJobs.get(variantId) === job
+    const readingKey = readingKeyOf(source)
+    const measured = `${readingKey} ${JSON.stringify(recipe)}`
     try {
-      const facts = await pool.run<'render'>(
-        { kind: 'render', audio, recipe, analysis: knownSoFar(getState(), source) ?? {} },
+      const known = await keptTrial(measured)
+      let drawn = false
+      const result = await pool.run<'render'>(
+        {
+          kind: 'render',
+          audio,
+          recipe,
+          analysis: knownSoFar(getState(), source) ?? {},
+          ...(!known && { readingKey }),
+        },
         {
           signal: job.stop.signal,
           rank: activeLane(getState(), source) === variantId ? 2 : 3,
+          onPart: (facts) => {
+            drawn = true
+            if (!current()) return
+            setRender(variantId, { key, status: 'done', progress: 1, facts, factsStretch: stretch })
+            setTrial(variantId, { key, status: 'running', progress: 0 })
+          },
           onProgress: ({ doneFrames, totalFrames }) => {
-            if (current()) setRender(variantId, { key, status: 'running', progress: doneFrames / totalFrames })
+            if (!current()) return
+            const progress = doneFrames / totalFrames
+            if (drawn) setTrial(variantId, { key, status: 'running', progress })
+            else setRender(variantId, { key, status: 'running', progress })
           },
         },
       )
-      if (current()) setRender(variantId, { key, status: 'done', progress: 1, facts, factsStretch: stretch })
+      const trial = known ?? result.trial
+      if (trial && !known) void trialRows.put(measured, trial).catch(tell)
+      if (!current()) return
+      setRender(variantId, { key, status: 'done', progress: 1, facts: result.facts, factsStretch: stretch })
+      if (trial) setTrial(variantId, { key, status: 'done', progress: 1, trial })
     } catch (error) {
-      if (current())
-        setRender(variantId, { key, status: job.stop.signal.aborted ? 'cancelled' : 'failed', progress: 0, error })
+      if (!current()) return
+      if (getState().renders[variantId]?.status === 'done') setTrial(variantId, { key, status: 'failed', progress: 0 })
+      else setRender(variantId, { key, status: job.stop.signal.aborted ? 'cancelled' : 'failed', progress: 0, error })
     } finally {
       if (current()) renderJobs.delete(variantId)
     }
   }, pauseMs)
+}
+
+/** What was read of a source for measuring belongs to this: its bytes, its part, and its attacks as corrected. */
+export const readingKeyOf = (source: Source) =>
+  [
+    MEASURE_VERSION,
+    source.facts?.hash ?? source.id,
+    JSON.stringify(source.range ?? null),
+    JSON.stringify(source.hand.attacks ?? null),
+  ].join(' ')
+
+async function keptTrial(key: string): Promise<Trial | undefined> {
+  // what cannot be read is measured again
+  return (await trialRows.get(key).catch(() => undefined)) as Trial | undefined
+}
+
+/** Set how a measurement stands; what was measured last stays until there is something new. */
+function setTrial(variantId: string, next: TrialState) {
+  setState((state) => {
+    const { trial } = state.trials[variantId] ?? {}
+    return { trials: { ...state.trials, [variantId]: { ...(trial && { trial }), ...next } } }
+  })
 }
 
 /** Set how a render stands; what was last drawn stays until there is something new. */

@@ -6,6 +6,7 @@ import { syncKnowledge } from './knowledge'
 import { syncListening } from './listening'
 import { firstOutlook, firstSession, keptSchema, type Outlook, type Session } from './model'
 import { notify, tell } from './notices'
+import { syncTurns } from './places'
 import { syncRenders } from './renders'
 import { type State, store } from './store'
 
@@ -51,6 +52,7 @@ function follow(state: State, before: State | undefined) {
   if (state.history.present !== before?.history.present || state.outlook !== before?.outlook) {
     keeper.save({ session: state.history.present, outlook: state.outlook })
   }
+  syncTurns(state)
   const elsewhere = state.outlook.selectedId !== before?.outlook.selectedId
   const changed = state.history.present !== before?.history.present
   if (

@@ -1,9 +1,17 @@
 import { useStore } from 'zustand'
 import { createStore } from 'zustand/vanilla'
-import type { Analysis, Knowledge } from '../../core'
+import type { Analysis, Knowledge, Trial, Tried } from '../../core'
 import type { FileFacts, SoundFacts } from '../../engine'
 import { type History, startHistory } from './history'
-import { firstOutlook, type Outlook, REFERENCE, type Session, type Source, type Variant } from './model'
+import {
+  type BlindResult,
+  firstOutlook,
+  type Outlook,
+  REFERENCE,
+  type Session,
+  type Source,
+  type Variant,
+} from './model'
 
 /** How far the drawing and measuring of one variant has come. */
 export interface RenderState {
@@ -17,6 +25,44 @@ export interface RenderState {
   readonly facts?: SoundFacts
   /** stretch that `facts` were made with */
   readonly factsStretch?: number
+}
+
+/** How far the measuring of one variant has come, and what was measured last. */
+export interface TrialState {
+  /** what it is of: a render's key */
+  readonly key: string
+  readonly status: 'running' | 'done' | 'failed'
+  /** 0–1 */
+  readonly progress: number
+  /** of this key when done; of the one before while a new one is on its way */
+  readonly trial?: Trial
+}
+
+/** A comparison without names, as it goes on. */
+export interface BlindRun {
+  readonly sourceId: string
+  readonly mode: BlindResult['mode']
+  /** lane ids, in no order that means anything to a listener */
+  readonly lanes: readonly string[]
+  readonly rounds: number
+  /** of this round: which lane each hidden place holds; for ABX the third is one of the first two again */
+  readonly places: readonly string[]
+  readonly heard: number
+  /** of rounds before: the lane that was preferred (AB), or whether X was named right (ABX) */
+  readonly answers: readonly (string | boolean)[]
+  /** 0–100 for each hidden place, while ranking */
+  readonly grades: readonly number[]
+}
+
+/** Advice for a source and a target, as it is being found. */
+export interface AdviceState {
+  /** what it is for: the source's part, its target, its attacks */
+  readonly key: string
+  readonly status: 'running' | 'done' | 'failed' | 'cancelled'
+  readonly methodIds: readonly string[]
+  /** methods that have been tried so far */
+  readonly tried: readonly Tried[]
+  readonly error?: unknown
 }
 
 export interface LoadState {
@@ -70,6 +116,12 @@ export interface State {
   /** by part of a source: how far the analysis that is running has come, 0–1 */
   readonly analysing: Readonly<Record<string, number>>
   readonly renders: Readonly<Record<string, RenderState>>
+  /** by variant */
+  readonly trials: Readonly<Record<string, TrialState>>
+  /** a comparison without names that is going on */
+  readonly blind: BlindRun | undefined
+  /** by source */
+  readonly advice: Readonly<Record<string, AdviceState>>
   readonly exports: Readonly<Record<string, ExportState>>
   /** files being read in */
   readonly arrivals: readonly Arrival[]
@@ -89,6 +141,9 @@ export const store = createStore<State>(() => ({
   found: [],
   auditioned: undefined,
   renders: {},
+  trials: {},
+  advice: {},
+  blind: undefined,
   exports: {},
   arrivals: [],
   notices: [],

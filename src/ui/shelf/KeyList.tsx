@@ -6,6 +6,8 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['←  →', 'scroll; with Shift: move the playhead'],
   ['F', 'see all, see the selection'],
   ['L', 'loop on, off'],
+  ['N', 'next place of harm; with Shift: the one before'],
+  ['I', 'lanes in turn, one each time round'],
   ['K', 'click over the source'],
   ['T', 'tap, while the tempo is open'],
   ['Enter', 'in Found: take in'],

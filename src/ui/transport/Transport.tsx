@@ -1,4 +1,4 @@
-import { Metronome, Moon, Play, Repeat, Square, Sun, X } from 'lucide-react'
+import { Metronome, Moon, Play, Repeat, Shuffle, Square, Sun, X } from 'lucide-react'
 import { useEffect, useRef } from 'react'
 import { asSource, planOf } from '../../core'
 import { timeText } from '../common/formats'
@@ -18,7 +18,8 @@ export function Transport() {
   const source = useSession(selectedSource)
   const playing = useSession((state) => state.playing)
   const ready = useSession((state) => (source ? state.loads[soundKey(source)]?.status === 'ready' : false))
-  const { looping, matched, theme } = useSession((state) => state.outlook)
+  const blind = useSession((state) => state.blind !== undefined)
+  const { looping, matched, theme, turns } = useSession((state) => state.outlook)
   const active = useSession((state) => (source ? activeLane(state, source) : 'reference'))
 
   useEffect(() => {
@@ -41,7 +42,7 @@ export function Transport() {
         {playing ? 'Stop' : 'Play'}
       </button>
       <Clock source={source} active={active} />
-      {source && (
+      {source && !blind && (
         <div role="group" aria-label="Heard lane" className="flex items-center gap-0.5">
           {[undefined, ...source.variants].map((variant, index) => {
             const heard = active === (variant?.id ?? 'reference')
@@ -62,6 +63,18 @@ export function Transport() {
         </div>
       )}
       {source && <Loop source={source} looping={looping} />}
+      {source && !blind && (
+        <button
+          type="button"
+          className="plain-button"
+          aria-pressed={turns}
+          disabled={!looping}
+          title="Each time round the loop the next lane is heard (I)"
+          onClick={() => setOutlook({ turns: !turns })}
+        >
+          <Shuffle size={14} /> In turn
+        </button>
+      )}
       <span className="ml-auto flex items-center gap-3">
         {source && <Click source={source} />}
         <button

@@ -10,6 +10,9 @@ import { hearLane } from '../../session/listening'
 import { partFacts, recipeOf, type Source, soundKey, type Variant } from '../../session/model'
 import { cancelRender, renderKey, renderNow } from '../../session/renders'
 import { type RenderState, useSession } from '../../session/store'
+import { RIBBON_PX } from '../harm/draw'
+import { HarmLine } from '../harm/HarmLine'
+import { HarmRibbon } from '../harm/HarmRibbon'
 import { drawLane } from './draw'
 import { ticks, tickText, type View, xOf } from './geometry'
 
@@ -47,13 +50,15 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const stretch = variant ? (fresh ? (planned?.stretch ?? 1) : (render?.factsStretch ?? 1)) : 1
   const outputFrames = planned?.map.outputFrames ?? part?.frames
 
+  const drawnPx = variant ? heightPx - RIBBON_PX : heightPx
+
   useEffect(() => {
     const element = canvas.current
     const context = element?.getContext('2d')
     if (!element || !context || widthPx < 1 || theme === undefined) return
     const ratio = window.devicePixelRatio || 1
     element.width = Math.round(widthPx * ratio)
-    element.height = Math.round(heightPx * ratio)
+    element.height = Math.round(drawnPx * ratio)
     context.setTransform(ratio, 0, 0, ratio, 0, 0)
     const style = getComputedStyle(element)
     const colourOf = (name: string) => style.getPropertyValue(name).trim()
@@ -68,7 +73,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     drawLane(context, {
       view,
       widthPx,
-      heightPx,
+      heightPx: drawnPx,
       overview: facts?.overview,
       stretch,
       colour: colourOf(laneColour(variant?.letter).slice(4, -1)),
@@ -79,7 +84,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
       tickLabel: (tick) => tickText(tick.seconds, step),
       pitch: pitch && { ...pitch, colour: colourOf('--lane-2') },
     })
-  }, [view, widthPx, heightPx, facts, stretch, fresh, variant, theme, sampleRate, planned?.stretch, pitch])
+  }, [view, widthPx, drawnPx, facts, stretch, fresh, variant, theme, sampleRate, planned?.stretch, pitch])
 
   const name = variant ? methodById(variant.methodId).label : 'Reference'
   return (
@@ -104,6 +109,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
         <span className="text-[12px] text-soft">
           {outputFrames !== undefined && `${timeText(outputFrames / sampleRate)} · ${countText(outputFrames)} samples`}
         </span>
+        {variant && <HarmLine source={source} variant={variant} />}
         <span className="caption flex gap-2">
           {facts && fresh ? (
             <span
@@ -127,8 +133,9 @@ export const Lane = memo(function Lane(props: LaneProps) {
             : `Waveform of the reference${pitch ? ', with its pitch' : ''}`
         }
         className="block"
-        style={{ width: widthPx, height: heightPx }}
+        style={{ width: widthPx, height: drawnPx }}
       />
+      {variant && widthPx > 0 && <HarmRibbon source={source} variant={variant} view={view} widthPx={widthPx} />}
       {variant && <RenderNote source={source} variant={variant} render={render} />}
     </div>
   )

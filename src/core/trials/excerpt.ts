@@ -1,0 +1,94 @@
+import { mixOf } from '../analysis/mix'
+import { type AudioBlock, frameCount } from '../audio/block'
+import { complexFft } from '../dsp/fft'
+import { packFrames } from '../dsp/frames'
+import { hann } from '../dsp/window'
+import { asSource } from '../timeline/axes'
+import type { TimeMap } from '../timeline/timeMap'
+
+/** A part of a result, in output frames, end exclusive. */
+export interface Span {
+  readonly from: number
+  readonly to: number
+}
+
+const STEP_SECONDS = 0.25
+const SIZE = 2048
+/** that many attacks in a part are enough to judge by */
+const ENOUGH_ATTACKS = 8
+
+/**
+ * The part of a result that tells most about a method: with attacks, with sustained tones and with noise, as far as the source
+ * has them, and not its quiet corners. A short result is taken whole.
+ *
+ * @param attacks  source frames, rising.
+ * @param outputSeconds  how long the part may be.
+ */
+export function tellingSpan(source: AudioBlock, map: TimeMap, attacks: readonly number[], outputSeconds: number): Span {
+  const { sampleRate } = source
+  const length = Math.round(outputSeconds * sampleRate)
+  if (map.outputFrames <= length) return { from: 0, to: map.outputFrames }
+  const step = Math.round(STEP_SECONDS * sampleRate)
+  const traits = traitsOf(source, step)
+  const sums = traits.map(({ energy, tonal, noisy }) => ({ energy, tonal, noisy }))
+  const best = { from: 0, score: -1 }
+  const most = { energy: 0, tonal: 0, noisy: 0, attacks: 0 }
+  const parts: { from: number; energy: number; tonal: number; noisy: number; attacks: number }[] = []
+  // starts lie at even steps of the source, since that is where its traits are known
+  for (let n = 0; n < sums.length; n++) {
+    const from = Math.max(0, Math.floor(map.outputAt(asSource(n * step))))
+    if (from + length > map.outputFrames) break
+    const end = map.sourceAt((from + length) as Parameters<TimeMap['sourceAt']>[0])
+    const part = { from, energy: 0, tonal: 0, noisy: 0, attacks: 0 }
+    for (let m = n; m < sums.length && m * step < end; m++) {
+      const sum = sums[m] as (typeof sums)[number]
+      part.energy += sum.energy
+      part.tonal += sum.tonal
+      part.noisy += sum.noisy
+    }
+    for (const attack of attacks)
+      if (attack > n * step + 0.05 * sampleRate && attack < end - 0.1 * sampleRate) part.attacks++
+    parts.push(part)
+    most.energy = Math.max(most.energy, part.energy)
+    most.tonal = Math.max(most.tonal, part.tonal)
+    most.noisy = Math.max(most.noisy, part.noisy)
+    most.attacks = Math.max(most.attacks, Math.min(ENOUGH_ATTACKS, part.attacks))
+  }
+  const share = (value: number, of: number) => (of > 0 ? value / of : 0)
+  for (const part of parts) {
+    const score =
+      2 * share(Math.min(ENOUGH_ATTACKS, part.attacks), most.attacks) +
+      share(part.tonal, most.tonal) +
+      share(part.noisy, most.noisy) +
+      share(part.energy, most.energy)
+    if (score > best.score + 1e-9) Object.assign(best, { from: part.from, score })
+  }
+  return { from: best.from, to: best.from + length }
+}
+
+/** Loudness-like energy of each step of the source, shared out between what is tonal and what is noise. */
+function traitsOf(source: AudioBlock, step: number): { energy: number; tonal: number; noisy: number }[] {
+  const mix = mixOf(source)
+  const fft = complexFft(SIZE)
+  const window = hann(SIZE)
+  const packed = fft.create()
+  const spectrum = fft.create()
+  const traits: { energy: number; tonal: number; noisy: number }[] = []
+  for (let at = 0; at < frameCount(source); at += step) {
+    packFrames(packed, window, mix, at + (step >> 2), mix, at + (step >> 1))
+    fft.forward(spectrum, packed)
+    let sum = 0
+    let logs = 0
+    for (let k = 8; k < SIZE / 2; k++) {
+      const power = square(spectrum[2 * k] as number) + square(spectrum[2 * k + 1] as number) + 1e-12
+      sum += power
+      logs += Math.log(power)
+    }
+    const flatness = Math.exp(logs / (SIZE / 2 - 8)) / (sum / (SIZE / 2 - 8))
+    const energy = sum ** 0.3
+    traits.push({ energy, tonal: energy * (1 - flatness), noisy: energy * flatness })
+  }
+  return traits
+}
+
+const square = (value: number) => value * value

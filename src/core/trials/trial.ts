@@ -1,0 +1,118 @@
+import { type Analysis, type Attack, analyseTask } from '../analysis/analysis'
+import { type AudioBlock, frameCount, silence } from '../audio/block'
+import type { Artefact } from '../measure/artefacts'
+import type { Comparison } from '../measure/comparison'
+import { type Measurement, measureTask, readSource, type SourceReading } from '../measure/measure'
+import { needsOf, openRendering } from '../render/openVoice'
+import type { Recipe } from '../render/recipe'
+import type { Task } from '../task'
+import { asOutput, asSource } from '../timeline/axes'
+import { comparisonOf } from './comparisonOf'
+import type { Span } from './excerpt'
+
+/** A result, or a part of it, rendered and measured. Plain data. */
+export interface Trial {
+  /** what was rendered and measured, output frames */
+  readonly span: Span
+  readonly measurement: Measurement
+}
+
+const BLOCK_FRAMES = 4096
+/** source that is looked at around a part, so that what rings into it is known */
+const AROUND_SECONDS = 1.5
+
+/** Render a part of a result into memory: what a listener hears who starts there. */
+export function* renderSpan(source: AudioBlock, recipe: Recipe, span: Span, analysis: Analysis): Task<AudioBlock> {
+  const { voice } = openRendering(source, recipe, analysis)
+  const frames = span.to - span.from
+  const channels = silence(source.channels.length, frames)
+  for (let doneFrames = 0; doneFrames < frames; ) {
+    const count = Math.min(BLOCK_FRAMES, frames - doneFrames)
+    voice.read(
+      span.from + doneFrames,
+      channels.map((channel) => channel.subarray(doneFrames, doneFrames + count)),
+    )
+    doneFrames += count
+    yield { doneFrames, totalFrames: frames }
+  }
+  return { sampleRate: source.sampleRate, channels }
+}
+
+/**
+ * Render a part of a result and measure it.
+ * @param reading  of this very source, whole, where there is one already; only used where the part is all of it.
+ */
+export function* trialTask(
+  source: AudioBlock,
+  recipe: Recipe,
+  span: Span,
+  known: Analysis = {},
+  reading?: SourceReading,
+): Task<Trial> {
+  const analysis = yield* analyseTask(source, needsOf(recipe), known)
+  const result = yield* half(0, renderSpan(source, recipe, span, analysis))
+  return { span, measurement: yield* half(1, measureSpan(source, result, recipe, span, analysis.attacks, reading)) }
+}
+
+/** Measure a part of a result against the part of the source that it comes from, with places in the whole source. */
+export function* measureSpan(
+  source: AudioBlock,
+  result: AudioBlock,
+  recipe: Recipe,
+  span: Span,
+  attacks?: readonly Attack[],
+  reading?: SourceReading,
+): Task<Measurement> {
+  const whole = comparisonOf(source, result, recipe, attacks, span.from)
+  const { cut, start } = cutSource(whole, span)
+  if (start === 0 && cut === whole) return yield* measureTask(whole, reading)
+  const measurement = yield* measureTask(cut, yield* readSource(cut.source, cut.attacks))
+  const moved = (artefact: Artefact): Artefact => ({
+    ...artefact,
+    places: artefact.places.map((place) => ({ ...place, sourceFrame: place.sourceFrame + start })),
+  })
+  return {
+    ...measurement,
+    artefacts: measurement.artefacts.map(moved),
+    attackPairs: {
+      ...measurement.attackPairs,
+      pairs: measurement.attackPairs.pairs.map((pair) => ({ ...pair, sourceFrame: pair.sourceFrame + start })),
+    },
+  }
+}
+
+/** The same comparison with as much of the source as has to do with it. */
+function cutSource(whole: Comparison, span: Span): { cut: Comparison; start: number } {
+  const { source, map } = whole
+  const frames = frameCount(source)
+  const around = AROUND_SECONDS * source.sampleRate
+  const start = Math.max(0, Math.floor(map.sourceAt(asOutput(span.from)) - around))
+  const end = Math.min(frames, Math.ceil(map.sourceAt(asOutput(span.to)) + around))
+  if (start === 0 && end >= frames) return { cut: whole, start: 0 }
+  const cut: Comparison = {
+    ...whole,
+    source: { ...source, channels: source.channels.map((channel) => channel.subarray(start, end)) },
+    map: {
+      ...map,
+      sourceFrames: end - start,
+      sourceAt: (output) => asSource(map.sourceAt(output) - start),
+      outputAt: (frame) => map.outputAt(asSource(frame + start)),
+      speedAt: (output) => map.speedAt(output),
+    },
+    ...(whole.attacks && {
+      attacks: whole.attacks
+        .filter(({ frame }) => frame >= start && frame < end)
+        .map((attack) => ({ ...attack, frame: attack.frame - start })),
+    }),
+  }
+  return { cut, start }
+}
+
+function* half<T>(n: 0 | 1, task: Task<T>): Task<T> {
+  for (;;) {
+    const step = task.next()
+    if (step.done) return step.value
+    const { doneFrames, totalFrames } = step.value
+    yield { doneFrames: n * totalFrames + doneFrames, totalFrames: 2 * totalFrames }
+  }
+}

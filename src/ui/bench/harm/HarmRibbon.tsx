@@ -1,0 +1,121 @@
+import { type PointerEvent, useEffect, useMemo, useRef, useState } from 'react'
+import { artefactKind, figureOf } from '../../../core'
+import { timeText } from '../../common/formats'
+import { partFacts, type Source, type Variant } from '../../session/model'
+import { hearPlace } from '../../session/places'
+import { renderKeyOf } from '../../session/renders'
+import { useSession } from '../../session/store'
+import type { View } from '../lanes/geometry'
+import { drawRibbon, groupAt, RIBBON_PX } from './draw'
+import { type HarmMark, markAt, marksOf } from './marks'
+
+/** most places that keys and screen readers are given, the worst first */
+const MOST_LISTED = 24
+
+/** Where in a variant the harm sits: a row each for attacks, tones, noise and level. A click lets all lanes be heard there. */
+export function HarmRibbon({
+  source,
+  variant,
+  view,
+  widthPx,
+}: {
+  source: Source
+  variant: Variant
+  view: View
+  widthPx: number
+}) {
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const theme = useSession((state) => state.outlook.theme)
+  const state = useSession((state) => state.trials[variant.id])
+  const stale = state?.status !== 'done' || state.key !== renderKeyOf(source, variant)
+  const marks = useMemo(() => marksOf(state?.trial?.measurement.artefacts ?? []), [state?.trial])
+  const [under, setUnder] = useState<HarmMark>()
+  const sampleRate = partFacts(source)?.sampleRate ?? 48_000
+
+  useEffect(() => {
+    const element = canvas.current
+    const context = element?.getContext('2d')
+    if (!element || !context || widthPx < 1 || theme === undefined) return
+    const ratio = window.devicePixelRatio || 1
+    element.width = Math.round(widthPx * ratio)
+    element.height = Math.round(RIBBON_PX * ratio)
+    context.setTransform(ratio, 0, 0, ratio, 0, 0)
+    const style = getComputedStyle(element)
+    const colour = (name: string) => style.getPropertyValue(name).trim()
+    drawRibbon(context, {
+      marks,
+      view,
+      widthPx,
+      stale,
+      harm: colour('--harm'),
+      rule: colour('--rule'),
+      ground: colour('--well'),
+    })
+  }, [marks, view, widthPx, stale, theme])
+
+  const at = (event: PointerEvent) => {
+    const box = event.currentTarget.getBoundingClientRect()
+    return markAt(marks, groupAt(event.clientY - box.top), event.clientX - box.left, view, widthPx)
+  }
+  const worst = useMemo(
+    () =>
+      [...marks]
+        .sort((a, b) => b.value / artefactKind(b.id).audibleFrom - a.value / artefactKind(a.id).audibleFrom)
+        .slice(0, MOST_LISTED)
+        .sort((a, b) => a.start - b.start),
+    [marks],
+  )
+  return (
+    <div
+      className="absolute bottom-0 left-[208px] z-20"
+      style={{ width: widthPx, height: RIBBON_PX }}
+      onPointerMove={(event) => setUnder(at(event))}
+      onPointerLeave={() => setUnder(undefined)}
+      onPointerDown={(event) => {
+        const mark = at(event)
+        if (mark) hearPlace(source, variant, mark)
+      }}
+    >
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={`Harm in variant ${variant.letter}: ${marks.length} places`}
+        className="block"
+        style={{ width: widthPx, height: RIBBON_PX, cursor: under ? 'pointer' : 'default' }}
+      />
+      <ul className="sr-only" aria-label={`Places of harm in variant ${variant.letter}`}>
+        {worst.map((mark) => (
+          <li key={`${mark.id} ${mark.start}`}>
+            <button type="button" tabIndex={-1} onClick={() => hearPlace(source, variant, mark)}>
+              {placeText(mark, sampleRate)}
+            </button>
+          </li>
+        ))}
+      </ul>
+      {under && (
+        <span
+          className="pointer-events-none absolute bottom-full mb-1 rounded-[4px] border border-edge bg-deck px-2 py-1 text-[12px] whitespace-nowrap"
+          style={{
+            left: Math.min(widthPx - 220, Math.max(4, ((under.start - view.start) / view.span) * widthPx - 20)),
+          }}
+        >
+          {placeText(under, sampleRate)} · click to hear it in turn
+        </span>
+      )}
+    </div>
+  )
+}
+
+export function placeText(mark: HarmMark, sampleRate: number): string {
+  const { label } = artefactKind(mark.id)
+  const centre = Math.max(0, (mark.start + mark.end) / 2)
+  const what =
+    mark.id === 'lost-attacks'
+      ? 'Attack lost'
+      : mark.id === 'extra-attacks'
+        ? 'Attack repeated or made up'
+        : mark.id === 'clicks'
+          ? 'Click'
+          : `${label} ${figureOf(mark)}`
+  return `${what} at ${timeText(centre / sampleRate)}`
+}

@@ -1,0 +1,80 @@
+import { type Artefact, type ArtefactGroup, type ArtefactId, artefactKind, type Grade, gradeOf } from '../../../core'
+import { type View, xOf } from '../lanes/geometry'
+
+/** A piece of harm as it is shown under a lane. */
+export interface HarmMark {
+  readonly id: ArtefactId
+  readonly group: ArtefactGroup
+  /** source frames, end exclusive; one frame for a moment */
+  readonly start: number
+  readonly end: number
+  readonly value: number
+  readonly grade: Exclude<Grade, 'not audible'>
+}
+
+export const GROUPS: readonly { readonly id: ArtefactGroup; readonly label: string }[] = [
+  { id: 'attacks', label: 'attacks' },
+  { id: 'tones', label: 'tones' },
+  { id: 'noise', label: 'noise' },
+  { id: 'level', label: 'level' },
+]
+
+export const GRADE_STEPS: Readonly<Record<HarmMark['grade'], number>> = { slight: 1, clear: 2, severe: 3 }
+
+/**
+ * What of a measurement is worth showing: places that are audible of harm that is audible as a whole, and of other harm only
+ * what is clear where it is. Rising by start.
+ */
+export function marksOf(artefacts: readonly Artefact[]): HarmMark[] {
+  const marks: HarmMark[] = []
+  for (const { id, value, measured, places } of artefacts) {
+    if (!measured) continue
+    const audible = gradeOf(id, value) !== 'not audible'
+    for (const place of places) {
+      // a place of an event counts one; how many there are is what the whole is graded by
+      const grade = isEvent(id) ? 'severe' : gradeOf(id, place.value)
+      if (grade === 'not audible' || (!audible && grade === 'slight')) continue
+      const half = Math.max(0.5, place.spanFrames / 2)
+      marks.push({
+        id,
+        group: artefactKind(id).group,
+        start: place.sourceFrame - half,
+        end: place.sourceFrame + half,
+        value: place.value,
+        grade,
+      })
+    }
+  }
+  return marks.sort((a, b) => a.start - b.start)
+}
+
+export const isEvent = (id: ArtefactId) => id === 'lost-attacks' || id === 'extra-attacks' || id === 'clicks'
+
+const LEAST_PX = 3
+
+/** Where a mark is drawn, px; undefined where it is out of view. */
+export function markPx(mark: HarmMark, view: View, widthPx: number): { left: number; width: number } | undefined {
+  const from = xOf(view, mark.start, widthPx)
+  const to = xOf(view, mark.end, widthPx)
+  const width = Math.max(LEAST_PX, to - from)
+  const left = (from + to) / 2 - width / 2
+  return left + width < 0 || left > widthPx ? undefined : { left, width }
+}
+
+/** The mark under a point of a row, the worst of several; a few pixels beside it will do. */
+export function markAt(
+  marks: readonly HarmMark[],
+  group: ArtefactGroup,
+  x: number,
+  view: View,
+  widthPx: number,
+): HarmMark | undefined {
+  let best: HarmMark | undefined
+  for (const mark of marks) {
+    if (mark.group !== group) continue
+    const px = markPx(mark, view, widthPx)
+    if (!px || x < px.left - 3 || x > px.left + px.width + 3) continue
+    if (!best || GRADE_STEPS[mark.grade] > GRADE_STEPS[best.grade]) best = mark
+  }
+  return best
+}

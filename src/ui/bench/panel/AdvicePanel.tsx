@@ -1,0 +1,106 @@
+import { Plus, X } from 'lucide-react'
+import { methodById, rankTrials, reasonOf } from '../../../core'
+import { errorText } from '../../../host/errorText'
+import { timeText } from '../../common/formats'
+import { adviceKey, cancelAdvice, seekAdvice, takeAdvice } from '../../session/advice'
+import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../session/model'
+import { useSession } from '../../session/store'
+
+/** Which method does least harm to this sound at this target: every one tried on a telling part, measured, and ranked. */
+export function AdvicePanel({ source }: { source: Source }) {
+  const state = useSession((all) => all.advice[source.id])
+  const ready = useSession((all) => all.loads[soundKey(source)]?.status === 'ready')
+  const sampleRate = partFacts(source)?.sampleRate ?? 48_000
+  const old = state !== undefined && state.key !== adviceKey(source)
+  const ranked = rankTrials(state?.tried ?? [])
+  const [best] = ranked
+  const running = state?.status === 'running'
+  const whole = best && `${timeText(best.trial.span.from / sampleRate)} to ${timeText(best.trial.span.to / sampleRate)}`
+  const close = ranked.filter((one) => one.close)
+
+  return (
+    <div className="flex max-h-[250px] flex-col px-5 py-2.5">
+      <div className="flex items-center gap-3">
+        <button
+          type="button"
+          className="solid-button !h-7"
+          disabled={!ready || running}
+          onClick={() => void seekAdvice(source)}
+        >
+          {state && !old ? 'Measure again' : 'Measure all methods'}
+        </button>
+        {running && (
+          <>
+            <progress
+              aria-label="Advice progress"
+              className="h-1.5 w-[120px]"
+              max={state.methodIds.length}
+              value={state.tried.length}
+            />
+            <span className="text-soft">
+              {state.tried.length} of {state.methodIds.length} methods tried
+            </span>
+            <button
+              type="button"
+              className="plain-button !px-1.5"
+              aria-label="Cancel measuring"
+              onClick={() => cancelAdvice(source.id)}
+            >
+              <X size={14} />
+            </button>
+          </>
+        )}
+        <p className="min-w-0 flex-1 truncate text-soft" role="status">
+          {state?.status === 'failed' ? (
+            <span className="text-trouble">{errorText(state.error)}</span>
+          ) : old ? (
+            'The target has changed since: this is advice for the one before.'
+          ) : state?.status === 'cancelled' ? (
+            'Stopped. What was tried stays below.'
+          ) : state?.status === 'done' && close.length > 1 ? (
+            `Close: ${close.map((one) => methodById(one.methodId).label).join(', ')}. Let your ear decide.`
+          ) : state?.status === 'done' ? (
+            'Least harm first.'
+          ) : running ? null : (
+            'Every method renders a telling part of the result, which is then measured. Nothing is applied by itself.'
+          )}
+        </p>
+        {whole && !running && <span className="caption whitespace-nowrap">tried on {whole} of the result</span>}
+      </div>
+      {ranked.length > 0 && (
+        <ol aria-label="Methods by harm" className={`mt-2 min-h-0 overflow-y-auto ${old ? 'opacity-60' : ''}`}>
+          {ranked.map((one, n) => (
+            <li key={one.methodId} className="flex items-baseline gap-3 py-[2px]">
+              <span className="w-4 text-right text-faint">{n + 1}</span>
+              <span className={`w-[116px] shrink-0 ${n === 0 ? 'font-[640]' : ''}`}>
+                {methodById(one.methodId).label}
+              </span>
+              <span className="w-[92px] shrink-0">
+                <span
+                  className="inline-block h-[7px] rounded-[1px] bg-[var(--harm)] align-middle"
+                  style={{ width: Math.max(2, Math.min(60, 4 * one.harm)) }}
+                />{' '}
+                <span className="text-soft">{one.harm.toFixed(1)}</span>
+              </span>
+              <span
+                className="min-w-0 flex-1 truncate text-soft"
+                title={reasonOf(one.trial.measurement, ranked[n === 0 ? 1 : 0]?.trial.measurement)}
+              >
+                {reasonOf(one.trial.measurement, ranked[n === 0 ? 1 : 0]?.trial.measurement)}
+              </span>
+              <button
+                type="button"
+                className="plain-button !h-5 !px-1.5 !text-tide"
+                disabled={source.variants.length >= MAX_VARIANTS}
+                aria-label={`Make ${methodById(one.methodId).label} a variant`}
+                onClick={() => takeAdvice(source, one.methodId)}
+              >
+                <Plus size={13} /> Variant
+              </button>
+            </li>
+          ))}
+        </ol>
+      )}
+    </div>
+  )
+}

@@ -1,0 +1,61 @@
+import { Ear, ListOrdered, SlidersHorizontal, Table2 } from 'lucide-react'
+import { Tabs } from 'radix-ui'
+import type { Outlook, Source, Variant } from '../../session/model'
+import { setOutlook } from '../../session/outlook'
+import { useSession } from '../../session/store'
+import { AdvicePanel } from './AdvicePanel'
+import { BlindPanel } from './BlindPanel'
+import { Scorecard } from './Scorecard'
+import { VariantPanel } from './VariantPanel'
+
+type PanelId = Outlook['panel']
+
+const PANELS: readonly { readonly id: PanelId; readonly label: string; readonly icon: typeof Ear }[] = [
+  { id: 'settings', label: 'Settings', icon: SlidersHorizontal },
+  { id: 'scorecard', label: 'Scorecard', icon: Table2 },
+  { id: 'advice', label: 'Advice', icon: ListOrdered },
+  { id: 'blind', label: 'Listen blind', icon: Ear },
+]
+
+/** What lies under the lanes: one variant's settings, all figures side by side, advice, or a comparison without names. */
+export function Panel({ source, variant }: { source: Source; variant: Variant | undefined }) {
+  // while names are hidden, nothing that tells them is at hand
+  const blind = useSession((state) => state.blind?.sourceId === source.id)
+  const chosen = useSession((state) => state.outlook.panel)
+  const panel = blind ? 'blind' : chosen
+  return (
+    <Tabs.Root
+      orientation="vertical"
+      activationMode="manual"
+      value={panel}
+      onValueChange={(value) => setOutlook({ panel: value as PanelId })}
+      className="flex min-h-[124px] shrink-0 border-t border-rule bg-deck"
+    >
+      <Tabs.List aria-label="Under the lanes" className="flex w-[208px] shrink-0 flex-col border-r border-rule py-2">
+        {PANELS.map(({ id, label, icon: Icon }) => (
+          <Tabs.Trigger key={id} value={id} disabled={blind && id !== 'blind'} className="panel-tab">
+            <Icon size={14} aria-hidden="true" /> {label}
+          </Tabs.Trigger>
+        ))}
+      </Tabs.List>
+      <Tabs.Content value="settings" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+        {variant ? (
+          <VariantPanel source={source} variant={variant} />
+        ) : (
+          <p className="px-5 py-4 text-soft">
+            No variant yet. Add one above the lanes: each is a method tried on this target.
+          </p>
+        )}
+      </Tabs.Content>
+      <Tabs.Content value="scorecard" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+        <Scorecard source={source} />
+      </Tabs.Content>
+      <Tabs.Content value="advice" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+        <AdvicePanel source={source} />
+      </Tabs.Content>
+      <Tabs.Content value="blind" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+        <BlindPanel source={source} />
+      </Tabs.Content>
+    </Tabs.Root>
+  )
+}

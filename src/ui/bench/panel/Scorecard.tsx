@@ -1,0 +1,227 @@
+import { useState } from 'react'
+import { type Artefact, type ArtefactKind, figureOf, gradeOf, harmOf, methodById, verdictOf } from '../../../core'
+import { timeText } from '../../common/formats'
+import { LaneBadge } from '../../common/LaneBadge'
+import { Pop } from '../../common/Pop'
+import { hearLane } from '../../session/listening'
+import { partFacts, type Source, type Variant } from '../../session/model'
+import { hearPlace } from '../../session/places'
+import { renderKeyOf } from '../../session/renders'
+import { chosenVariant, useSession } from '../../session/store'
+import { columnsOf, type SortBy, sortRows } from '../harm/scores'
+
+const SHORT: Partial<Record<ArtefactKind['id'], string>> = {
+  'lost-attacks': 'Lost',
+  'extra-attacks': 'Extra',
+  'noise-colour': 'Noise',
+  'formant-shift': 'Formants',
+}
+
+/** Variants against kinds of harm, in figures; every one opens what it means, where it is worst, and what helps. */
+export function Scorecard({ source }: { source: Source }) {
+  const trials = useSession((state) => state.trials)
+  const chosen = useSession((state) => chosenVariant(state, source))
+  const [sort, setSort] = useState<SortBy>('letter')
+  const sampleRate = partFacts(source)?.sampleRate ?? 48_000
+  const rows = source.variants.map((variant) => {
+    const state = trials[variant.id]
+    const fresh = state?.status === 'done' && state.key === renderKeyOf(source, variant)
+    return { variantId: variant.id, variant, trial: fresh ? state.trial : undefined, state }
+  })
+  const columns = columnsOf(rows)
+  const told = rows.find((row) => row.variantId === chosen?.id)
+  if (rows.length === 0) return <p className="px-5 py-4 text-soft">No variant yet. Add one above the lanes.</p>
+  return (
+    <div className="flex max-h-[250px] flex-col px-4 py-2">
+      <div className="min-h-0 overflow-auto">
+        <table className="score w-full" aria-label="Scorecard">
+          <thead>
+            <tr>
+              <SortHead id="letter" sort={sort} onSort={setSort} label="Variant" hint="in the order of the lanes" />
+              <SortHead
+                id="harm"
+                sort={sort}
+                onSort={setSort}
+                label="Harm"
+                unit="all"
+                hint="all of it in one number, for order only"
+              />
+              {columns.map((kind) => (
+                <SortHead
+                  key={kind.id}
+                  id={kind.id}
+                  sort={sort}
+                  onSort={setSort}
+                  label={SHORT[kind.id] ?? kind.label}
+                  unit={kind.unit === 'dB over −80 dB' ? 'dB' : kind.unit === 'clicks' ? 'count' : kind.unit}
+                  hint={kind.sounds}
+                />
+              ))}
+              <th scope="col" title="Seconds of stereo made per second of one core">
+                Cost<span className="caption block font-normal">× real</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {sortRows(rows, sort).map(({ variant, trial, state }) => (
+              <tr key={variant.id} data-chosen={variant.id === chosen?.id}>
+                <th scope="row">
+                  <button
+                    type="button"
+                    className="flex items-center gap-2 whitespace-nowrap"
+                    onClick={() => hearLane(1 + source.variants.indexOf(variant))}
+                  >
+                    <LaneBadge letter={variant.letter} hollow={variant.id !== chosen?.id} />
+                    {methodById(variant.methodId).label}
+                  </button>
+                </th>
+                {trial ? (
+                  <>
+                    <td>{harmOf(trial.measurement).toFixed(1)}</td>
+                    {columns.map((kind) => {
+                      const artefact = trial.measurement.artefacts.find(({ id }) => id === kind.id)
+                      return (
+                        <td key={kind.id}>
+                          {artefact?.measured ? (
+                            <Figure
+                              artefact={artefact}
+                              kind={kind}
+                              source={source}
+                              variant={variant}
+                              sampleRate={sampleRate}
+                            />
+                          ) : (
+                            <span className="text-faint">–</span>
+                          )}
+                        </td>
+                      )
+                    })}
+                  </>
+                ) : (
+                  <td colSpan={columns.length + 1} className="!text-left text-faint">
+                    {state?.status === 'running'
+                      ? `measuring ${Math.round(100 * state.progress)} %`
+                      : state?.status === 'failed'
+                        ? 'could not be measured; change a setting to try again'
+                        : 'waiting'}
+                  </td>
+                )}
+                <td className="text-soft">{methodById(variant.methodId).timesRealTime}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <p className="mt-1.5 truncate text-[12.5px] text-soft" role="status">
+        {told?.trial ? (
+          <>
+            <b className="font-[640] text-text">{told.variant.letter}</b>{' '}
+            <span title={verdictOf(told.trial.measurement, sampleRate)}>
+              {verdictOf(told.trial.measurement, sampleRate)}
+            </span>
+          </>
+        ) : (
+          'A verdict in words follows as soon as the variant is measured.'
+        )}
+      </p>
+    </div>
+  )
+}
+
+function SortHead(props: {
+  id: SortBy
+  sort: SortBy
+  onSort: (sort: SortBy) => void
+  label: string
+  unit?: string
+  hint: string
+}) {
+  const { id, sort, onSort, label, unit, hint } = props
+  return (
+    <th scope="col" aria-sort={sort === id ? (id === 'letter' ? 'ascending' : 'descending') : 'none'}>
+      <button
+        type="button"
+        title={`${hint}. Sort by it${id === 'letter' ? '' : ', worst first'}`}
+        className={sort === id ? 'text-text' : 'text-soft'}
+        onClick={() => onSort(sort === id && id !== 'letter' ? 'letter' : id)}
+      >
+        {label}
+        {unit && <span className="caption block font-normal">{unit}</span>}
+      </button>
+    </th>
+  )
+}
+
+const GRADE_MARK = { 'not audible': 0, slight: 1, clear: 2, severe: 3 } as const
+
+/** A figure with its grade as bars, so that it is read without colour; it opens what there is to know of it. */
+function Figure(props: {
+  artefact: Artefact
+  kind: ArtefactKind
+  source: Source
+  variant: Variant
+  sampleRate: number
+}) {
+  const { artefact, kind, source, variant, sampleRate } = props
+  const grade = gradeOf(artefact.id, artefact.value)
+  const worst = [...artefact.places].sort((a, b) => b.value - a.value)[0]
+  const digits = artefact.value >= 10 || kind.unit === 'per 100' || kind.unit === 'clicks' ? 0 : 1
+  return (
+    <Pop
+      label={`${kind.label} of variant ${variant.letter}: ${figureOf(artefact)}, ${grade}`}
+      width={330}
+      trigger={
+        <span className="flex items-center justify-end gap-1" data-grade={grade}>
+          {artefact.value.toFixed(digits)}
+          <span className="grade" data-grade={GRADE_MARK[grade]} aria-hidden="true">
+            <i />
+            <i />
+            <i />
+          </span>
+        </span>
+      }
+    >
+      <p className="wide text-[15px]">
+        {kind.label}: {figureOf(artefact)}
+      </p>
+      <p className="mt-0.5 text-soft">
+        <b className="text-text">{grade}</b> · audible from {kind.audibleFrom}, clear from {kind.clearFrom}, severe from{' '}
+        {kind.severeFrom} {kind.unit}
+      </p>
+      <p className="mt-2">{kind.sounds}</p>
+      <p className="mt-1 text-soft">Helps: {kind.helps}</p>
+      <p className="caption mt-2">{kind.threshold}</p>
+      {Object.keys(artefact.parts).length > 0 && (
+        <dl className="mt-2 grid grid-cols-[auto_1fr] gap-x-3 text-[12px]">
+          {Object.entries(artefact.parts).map(([name, value]) => (
+            <div key={name} className="contents">
+              <dt className="text-soft">{partText(name)}</dt>
+              <dd>{Number(value.toFixed(2))}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
+      {worst && worst.value > 0 && (
+        <button
+          type="button"
+          className="plain-button mt-2 -ml-2 !text-tide"
+          onClick={() =>
+            hearPlace(source, variant, { start: worst.sourceFrame, end: worst.sourceFrame + worst.spanFrames })
+          }
+        >
+          Hear it at {timeText(worst.sourceFrame / sampleRate)}, lane by lane
+        </button>
+      )}
+    </Pop>
+  )
+}
+
+/** lostCount → lost, count; beforeDb → before, dB */
+function partText(name: string): string {
+  const words = name
+    .replace(/([A-Z])/g, ' $1')
+    .toLowerCase()
+    .split(' ')
+  const unit = words.pop()
+  return `${words.join(' ')}, ${unit === 'db' ? 'dB' : unit === 'lu' ? 'LU' : unit}`
+}
