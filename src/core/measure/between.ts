@@ -13,14 +13,10 @@ import type { SteadyTones } from './steadyTones'
 import type { Step } from './step'
 import { createTones } from './tones'
 import { truePeakOf } from './truePeak'
-import { createUnlikeness } from './unlikeness'
 
 /** results longer than this many steps are looked at in wider steps */
 const MOST_STEPS = 6000
 const ATTACK_BODY_SECONDS = 0.018
-/** an attack is looked at from a little before it, in steps, for as long as its body lasts */
-const BODY_STEP_SECONDS = 0.012
-const BODY_STEPS_SECONDS = [-1, 0, 1, 2, 3, 4].map((n) => n * BODY_STEP_SECONDS)
 /** what lies this far under the loudest column of the source, in both, is not heard beside it */
 const QUIET = 10 ** -5
 
@@ -50,9 +46,6 @@ export function* lookBetween(
   const aliasing = createAliasing(comparison)
   const image = createImage(comparison)
   const levels = createLevels(comparison)
-  const unlikeness = createUnlikeness(comparison)
-  const readGotQuick = createSpectra(result, size / 4)
-  const readWantQuick = createSpectra(source, size / 4)
 
   const sourceAttacks = Float64Array.from(pairs, (pair) => pair.sourceFrame)
   const resultAttacks = Float64Array.from(
@@ -95,7 +88,6 @@ export function* lookBetween(
     if (rests(jumps, resultFrame, size / 2)) aliasing.add(step)
     image.add(resultFrame, sourceFrame, ratio, got, want, binHz)
     levels.add(resultFrame, sourceFrame, ratio, got, want, step.natural, binHz)
-    unlikeness.add(ratio, got, want, step.natural, binHz, hop / sampleRate)
     if ((resultFrame / hop) % 32 < 1) yield { doneFrames: resultFrame, totalFrames }
   }
   // attacks have their own level and place: half a window behind their start, wherever that came to lie
@@ -106,17 +98,6 @@ export function* lookBetween(
     const want = readWantShort(pair.sourceFrame + body)
     levels.add(at, pair.sourceFrame, ratioAt(at), got, want, undefined, 2 * binHz)
     image.add(at, pair.sourceFrame, ratioAt(at), got, want, 2 * binHz)
-    for (const after of BODY_STEPS_SECONDS) {
-      const frame = (pair.found ?? pair.expected) + after * sampleRate
-      unlikeness.add(
-        ratioAt(frame),
-        readGotQuick(frame),
-        readWantQuick(pair.sourceFrame + after * sampleRate),
-        undefined,
-        4 * binHz,
-        BODY_STEP_SECONDS,
-      )
-    }
   }
 
   const loudness = (audio: typeof source) => {
@@ -131,7 +112,6 @@ export function* lookBetween(
   const change = loudness(result) - loudness({ sampleRate, channels: heard })
   const peak = 20 * Math.log10((truePeakOf(result.channels) + 1e-9) / (truePeakOf(heard) + 1e-9))
   return {
-    unlikenessDb: unlikeness.finish(),
     ...tones.finish(),
     noiseColour: noise.finish(),
     aliasing: aliasing.finish(),
@@ -158,7 +138,7 @@ function naturalFrame(
 }
 
 /** Power of the loudest column, as the column reader would have it (a Hann window holds 3/8 of the energy, two sides). */
-function loudestPower(audio: AudioBlock, size: number): number {
+export function loudestPower(audio: AudioBlock, size: number): number {
   let loudest = 0
   for (let at = 0; at < frameCount(audio); at += size) {
     let sum = 0

@@ -1,7 +1,7 @@
 import type { PitchTrack } from '../analysis/pitchTrack'
 import { asOutput } from '../timeline/axes'
 import { type Artefact, unmeasured } from './artefacts'
-import { originOf } from './attackPairs'
+import { type AttackPairs, originOf, ringing } from './attackPairs'
 import type { Comparison } from './comparison'
 import { weightedMean } from './statistics'
 import { createSpans } from './step'
@@ -10,12 +10,27 @@ import type { createTones } from './tones'
 const SURE = 0.85
 const MOST_CENTS = 100
 
+/** a glide that is a little early or late is not off pitch: steps of the track that may stand for one another */
+const NEAR = [-2, -1, 0, 1, 2]
+
+const offFrom = (hz: number | undefined, wanted: number) =>
+  hz ? Math.abs(1200 * Math.log2(wanted / hz)) : Number.POSITIVE_INFINITY
+
+function isSteady(track: PitchTrack, column: number): boolean {
+  for (let d = -5; d <= 5; d++) {
+    if ((track.hz[column + d] ?? 0) === 0 || (track.clarity[column + d] as number) < SURE) return false
+  }
+  return true
+}
+
 /** Steady partials off their place, and of a single line its pitch. */
 export function detuneOf(
   comparison: Comparison,
   tones: Pick<ReturnType<ReturnType<typeof createTones>['finish']>, 'detune' | 'detuneSpans'>,
+  { pairs }: AttackPairs,
   tracks: readonly [PitchTrack, PitchTrack] | undefined,
 ): Artefact {
+  const { sampleRate } = comparison.source
   const partials = tones.detune
   const spans = tracks && partials.length < 24 ? createSpans(comparison, 0.2) : tones.detuneSpans
   const cents = partials.map((item) => item.cents)
@@ -24,17 +39,23 @@ export function detuneOf(
   if (tracks) {
     const [source, result] = tracks
     result.hz.forEach((hz, n) => {
+      if (hz === 0 || (result.clarity[n] as number) < SURE) return
       const at = n * result.hopFrames
-      const own = Math.round(originOf(comparison, at) / source.hopFrames)
-      let steady = hz > 0 && (result.clarity[n] as number) > SURE
-      for (let d = -5; d <= 5 && steady; d++)
-        steady = (source.hz[own + d] ?? 0) > 0 && (source.clarity[own + d] ?? 0) > SURE
-      if (!steady) return
-      const wanted = (source.hz[own] as number) * comparison.pitchRatioAt(asOutput(comparison.from + at))
+      const origin = originOf(comparison, at)
+      const ratio = comparison.pitchRatioAt(asOutput(comparison.from + at))
+      // where the map has it, or behind its attack as it rings by itself
+      const places = [origin, ...ringing(pairs, at, sampleRate).slice(0, 1)].map((frame) =>
+        Math.round(frame / source.hopFrames),
+      )
+      if (!isSteady(source, places[0] as number)) return
+      const wanted = (source.hz[places[0] as number] as number) * ratio
       if (wanted < 45 || wanted > 1900) return
-      const off = Math.min(MOST_CENTS, Math.abs(1200 * Math.log2(hz / wanted)))
+      const off = Math.min(
+        MOST_CENTS,
+        ...places.flatMap((own) => NEAR.map((d) => offFrom(source.hz[own + d], hz / ratio))),
+      )
       line.push(off)
-      spans.add(at, originOf(comparison, at), off)
+      spans.add(at, origin, off)
     })
   }
   if (cents.length < 24 && line.length < 20) return unmeasured('detune')

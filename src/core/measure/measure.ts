@@ -6,12 +6,13 @@ import type { Task } from '../task'
 import { type Artefact, unmeasured } from './artefacts'
 import { attackHarm } from './attackHarm'
 import { type AttackPairs, type Attacks, attacksOf, distanceTo, pairAttacks } from './attackPairs'
-import { lookBetween } from './between'
+import { lookBetween, loudestPower } from './between'
 import { clicksOf } from './clicks'
 import type { Comparison } from './comparison'
 import { detuneOf } from './detune'
 import { formantShiftOf } from './formantShift'
 import { createSteadyTones, type SteadyTones } from './steadyTones'
+import { unlikenessOf, unlikenessSeconds } from './unlikeness'
 
 /** All that was measured of one result. */
 export interface Measurement {
@@ -76,15 +77,20 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
     2,
     lookBetween(comparison, attackPairs, Float64Array.from(jumps), known.steadyAt, windowOf(source.sampleRate)),
   )
+  const sizes = unlikenessSeconds.map((seconds) => nearestPowerOfTwo(seconds * source.sampleRate, 64))
+  const unlikenessDb = yield* part(
+    3,
+    unlikenessOf(comparison, attackPairs, sizes, (size) => loudestPower(source, size)),
+  )
   const line = pitchedShare(known.pitch) >= PITCHED_SHARE
   const resultPitch = line ? yield* part(3, trackPitch(result)) : undefined
   return {
     attackPairs,
-    unlikenessDb: between.unlikenessDb,
+    unlikenessDb,
     artefacts: [
       ...attackHarm(comparison, attackPairs),
       between.flutter,
-      detuneOf(comparison, between, resultPitch && [known.pitch, resultPitch]),
+      detuneOf(comparison, between, attackPairs, resultPitch && [known.pitch, resultPitch]),
       between.phasiness,
       between.noiseColour,
       resultPitch ? formantShiftOf(comparison, known.pitch, resultPitch) : unmeasured('formant-shift'),

@@ -51,7 +51,7 @@ export function createTones(comparison: Comparison): Gatherer<{
 
   return {
     add(step) {
-      const { got, want, gotShort, wantShort, tones, ratio, resultFrame, sourceFrame, binHz } = step
+      const { got, want, natural, gotShort, wantShort, tones, ratio, resultFrame, sourceFrame, binHz } = step
       const top = got.power.length - 8
       tones.forEach((tone, i) => {
         const there = tone.bin * ratio
@@ -84,7 +84,10 @@ export function createTones(comparison: Comparison): Gatherer<{
         const a = refineBin(got.power, there, 1.6)
         const b = refineBin(want.power, tone.bin, 1.2)
         if (a === undefined || b === undefined) return
-        const cents = Math.min(MOST_CENTS, Math.abs(1200 * Math.log2(a / (b * ratio))))
+        const offFrom = (bin: number) => Math.abs(1200 * Math.log2(a / (bin * ratio)))
+        // what bends while it rings may have bent as far as the map says, or as far as it does by itself
+        const ringing = natural && natural !== 'silence' ? refineBin(natural.power, tone.bin, 2.5) : undefined
+        const cents = Math.min(MOST_CENTS, offFrom(b), ringing === undefined ? MOST_CENTS : offFrom(ringing))
         detune.push({ cents, weight })
         detuneSpans.add(resultFrame, sourceFrame, cents, weight)
       })

@@ -45,7 +45,8 @@ export function verdictOf({ artefacts }: Measurement, sampleRate: number): strin
     const grade = gradeOf(artefact.id, artefact.value)
     told.push(`${grade} ${artefactKind(artefact.id).label.toLowerCase()} (${figureOf(artefact)})`)
   }
-  if (rest.length > MOST) told.push(`${count(rest.length - MOST)} more kinds of harm`)
+  if (rest.length > MOST)
+    told.push(`${count(rest.length - MOST)} more ${rest.length - MOST === 1 ? 'kind' : 'kinds'} of harm`)
   if (rest.length === 0) told.push(told.length === 0 ? 'no harm is audible' : 'no other harm is audible')
   const text = told.join('; ')
   return `${text.charAt(0).toUpperCase()}${text.slice(1)}.`

@@ -9,22 +9,22 @@ import type { Trial } from './trial'
  * first of the order is the best).
  */
 const WEIGHTS: Readonly<Record<ArtefactId, number>> = {
-  'lost-attacks': 1,
-  'extra-attacks': 1,
-  smear: 1,
-  slip: 1,
-  flutter: 1,
-  detune: 1,
-  phasiness: 1,
-  'noise-colour': 1,
-  'formant-shift': 1,
-  image: 1,
-  level: 1,
-  balance: 1,
-  clicks: 1,
-  aliasing: 1,
+  'lost-attacks': 0.6,
+  'extra-attacks': 0.6,
+  smear: 0.3,
+  slip: 0.15,
+  flutter: 0.35,
+  detune: 0.6,
+  phasiness: 0.3,
+  'noise-colour': 0.45,
+  'formant-shift': 0.25,
+  image: 0.3,
+  level: 0.4,
+  balance: 1.5,
+  clicks: 0.6,
+  aliasing: 0.35,
 }
-const UNLIKENESS_WEIGHT = 0.5
+const UNLIKENESS_WEIGHT = 1
 
 /** All the harm of a result in one number for ranking; 0 is none. It has no unit and is only to be compared. */
 export function harmOf({ artefacts, unlikenessDb }: Measurement): number {
@@ -48,7 +48,7 @@ export interface Ranked extends Tried {
 
 /** results within this share of the best one are called close */
 const CLOSE = 0.1
-const CLOSE_AT_LEAST = 0.15
+const CLOSE_AT_LEAST = 0.2
 
 /** Methods by what they did to this sound, least harm first. */
 export function rankTrials(tried: readonly Tried[]): Ranked[] {
@@ -79,7 +79,7 @@ export function reasonOf(measurement: Measurement, against?: Measurement): strin
       const less = other ? WEIGHTS[id] * Math.log1p(other.value / audibleFrom) : 0
       return [{ text: `${label.toLowerCase()} ${figureOf(own)}`, difference: Math.abs(over - less) }]
     })
-    .filter(({ difference }) => difference > 0.25)
+    .filter(({ difference }) => difference > 0.1)
     .sort((a, b) => b.difference - a.difference)
   told.push(...apart.slice(0, TOLD).map(({ text }) => text))
   return told.length === 0 ? 'nothing audible' : told.join(', ')

@@ -16,6 +16,9 @@ import { HarmRibbon } from '../harm/HarmRibbon'
 import { drawLane } from './draw'
 import { ticks, tickText, type View, xOf } from './geometry'
 
+/** lanes at least this tall carry the seconds of the result */
+const SCALE_FROM_PX = 46
+
 interface LaneProps {
   readonly source: Source
   /** undefined = the reference */
@@ -65,9 +68,11 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const outputStretch = planned?.stretch ?? 1
     const from = (view.start * outputStretch) / sampleRate
     const to = ((view.start + view.span) * outputStretch) / sampleRate
-    const marks = variant
-      ? ticks(from, to, widthPx, (seconds) => xOf(view, (seconds * sampleRate) / outputStretch, widthPx), 74)
-      : []
+    // a low lane has no room for a scale of its own
+    const marks =
+      variant && drawnPx >= SCALE_FROM_PX
+        ? ticks(from, to, widthPx, (seconds) => xOf(view, (seconds * sampleRate) / outputStretch, widthPx), 74)
+        : []
     const majors = marks.filter((mark) => mark.major)
     const step = majors.length > 1 ? (majors[1]?.seconds ?? 1) - (majors[0]?.seconds ?? 0) : 1
     drawLane(context, {
@@ -106,22 +111,32 @@ export const Lane = memo(function Lane(props: LaneProps) {
           <span className={`min-w-0 flex-1 truncate ${active ? 'font-[640]' : 'text-soft'}`}>{name}</span>
           <kbd className="key">{index}</kbd>
         </span>
-        <span className="text-[12px] text-soft">
+        <span
+          className="truncate text-[12px] text-soft"
+          title={facts && fresh ? `peak ${peakText(facts.peak)}` : undefined}
+        >
           {outputFrames !== undefined && `${timeText(outputFrames / sampleRate)} · ${countText(outputFrames)} samples`}
         </span>
-        {variant && <HarmLine source={source} variant={variant} />}
-        <span className="caption flex gap-2">
-          {facts && fresh ? (
+        <span className="flex w-full items-baseline gap-2">
+          {variant ? (
+            <HarmLine source={source} variant={variant} />
+          ) : (
+            facts && <span className="caption">peak {peakText(facts.peak)}</span>
+          )}
+          {facts && fresh && facts.peak > 1 ? (
             <span
-              className={facts.peak > 1 ? 'text-trouble' : ''}
-              title={facts.peak > 1 ? 'Over full scale: export as 32 float, or lower the source' : undefined}
+              className="caption ml-auto !text-trouble"
+              title="Over full scale: export as 32 float, or lower the source"
             >
               peak {peakText(facts.peak)}
             </span>
           ) : (
-            <span>peak –</span>
+            Math.abs(gain - 1) > 1e-4 && (
+              <span className="caption ml-auto" title="Lowered or raised for listening, so that all lanes are as loud">
+                {gainText(gain)}
+              </span>
+            )
           )}
-          {Math.abs(gain - 1) > 1e-4 && <span>heard at {gainText(gain)}</span>}
         </span>
       </button>
       <canvas

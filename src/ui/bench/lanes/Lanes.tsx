@@ -15,7 +15,7 @@ import { Lane } from './Lane'
 const HEAD_PX = 208
 const RULER_PX = 26
 const TOP_PX = RULER_PX + MARKS_PX
-const LANE_MIN_PX = 72
+const LANE_MIN_PX = 60
 const LANE_MAX_PX = 150
 
 let selectionGestures = 0
