@@ -1,4 +1,5 @@
-// Prints the table of all methods against the ideal answers; `--write` puts it into docs/quality.md as well.
+// Prints the table of all methods against the ideal answers, or with `--advice` how often advice is right; `--write` puts it
+// into docs/quality.md, or docs/advice.md, as well.
 import { spawnSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -12,5 +13,6 @@ const { status, stdout } = spawnSync(process.execPath, [file, ...args.filter((ar
   maxBuffer: 2 ** 26,
 })
 process.stdout.write(stdout)
-if (args.includes('--write') && status === 0) writeFileSync(join(root, 'docs', 'quality.md'), stdout)
+const table = args.includes('--advice') ? 'advice.md' : 'quality.md'
+if (args.includes('--write') && status === 0) writeFileSync(join(root, 'docs', table), stdout)
 process.exitCode = status ?? 1

@@ -4,6 +4,7 @@ import { AS_WRITTEN, type IdealItem, idealItems, type Playing } from '../core/te
 import { type Figures, judge } from '../core/testing/judge'
 import { recipe } from '../core/testing/recipes'
 import { renderTextbook, textbooks } from '../core/testing/textbook'
+import { printAdvice } from './adviceTable'
 
 /**
  * Every method against the ideal answers, beside the textbook forms: one Markdown table for each item. `--items a,b` and
@@ -118,6 +119,15 @@ function* rowsOf(item: IdealItem): Generator<Row> {
       }
     }
   }
+}
+
+if (process.argv.includes('--advice')) {
+  printAdvice(
+    wanted,
+    (flag('stretches') ?? ['0.5', '0.8', '1.25', '2', '4']).map(Number),
+    (flag('pitches') ?? ['-5', '5']).map(Number),
+  )
+  process.exit(0)
 }
 
 console.log(`# How close the methods come to the ideal answers

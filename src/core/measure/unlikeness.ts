@@ -28,8 +28,8 @@ const LATER_SECONDS = 0.18
  * How unlike the source a result is at corresponding moments, dB: mean distance of their log spectra in bands, over three
  * resolutions. It is no kind of harm of its own, since fresh noise is unlike as well, but it tells close results apart.
  *
- * Near an attack the two are laid on each other by the attack; elsewhere by the map, but for bands that were struck and ring on
- * by themselves.
+ * The two are laid on each other by the map, but for bands that an attack strikes: they lie by their attack, and ring on by
+ * themselves.
  *
  * @param sizes  window lengths in frames for the three resolutions.
  * @param loudest  power of the loudest column of the source for a window of one frame.
@@ -77,17 +77,14 @@ export function* unlikenessOf(
     let column = 0
     for (let at = 0; at < totalFrames; at += hop) {
       const near = nearest(found, at)
-      const pair = near === undefined ? undefined : pairs[near]
-      const beside = pair && Math.abs((found[near as number] as number) - at) < size / 2
-      const origin = originOf(comparison, at)
-      const aligned = beside ? pair.sourceFrame + (at - (found[near as number] as number)) : origin
-      const last = beside ? undefined : lastBefore(found, at)
-      const rings = last === undefined ? undefined : ringOf(last, at)
-      const bands = rings && struckAt(last as number)
+      const beside = near !== undefined && Math.abs((found[near] as number) - at) < size / 2
+      const attack = beside ? near : lastBefore(found, at)
+      const rings = attack === undefined ? undefined : ringOf(attack, at)
+      const bands = rings && struckAt(attack as number)
       const natural = rings === undefined || rings.ended ? undefined : readNatural(rings.frame)
       const distance = distanceOf(
         readGot(at),
-        readWant(aligned),
+        readWant(originOf(comparison, at)),
         bands && { bands, natural },
         edges,
         comparison.pitchRatioAt(asOutput(from + at)),

@@ -100,7 +100,7 @@ export function Lanes({ source }: { source: Source }) {
             disabled={count > MAX_VARIANTS}
             onChange={(methodId) => addVariant(source, methodId)}
           >
-            {count > MAX_VARIANTS ? 'Nine variants: full' : '+ Add variant'}
+            {count > MAX_VARIANTS ? 'No letters left' : '+ Add variant'}
           </MethodMenu>
         </div>
         <div>

@@ -68,7 +68,7 @@ export function AdvicePanel({ source }: { source: Source }) {
         {whole && !running && <span className="caption whitespace-nowrap">tried on {whole} of the result</span>}
       </div>
       {ranked.length > 0 && (
-        <ol aria-label="Methods by harm" className={`mt-2 min-h-0 overflow-y-auto ${old ? 'opacity-60' : ''}`}>
+        <ol aria-label="Methods by harm" className="mt-2 min-h-0 overflow-y-auto">
           {ranked.map((one, n) => (
             <li key={one.methodId} className="flex items-baseline gap-3 py-[2px]">
               <span className="w-4 text-right text-faint">{n + 1}</span>

@@ -49,7 +49,7 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
             type="button"
             className="plain-button"
             disabled={full}
-            title={full ? 'There is room for nine variants' : `Copy variant ${variant.letter}`}
+            title={full ? 'There is a variant for every letter' : `Copy variant ${variant.letter}`}
             onClick={() => copyVariant(source, variant)}
           >
             <Copy size={14} /> Copy
