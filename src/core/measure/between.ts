@@ -52,6 +52,8 @@ export function* lookBetween(
     pairs.flatMap((pair) => [pair.expected, pair.found ?? pair.expected]).concat(extra),
   ).sort()
   const ratioAt = (resultFrame: number) => comparison.pitchRatioAt(asOutput(from + resultFrame))
+  /** bands of the level lie where the envelope was to be: with kept formants not where the pitch is */
+  const envelopeAt = (resultFrame: number) => comparison.formantRatioAt(asOutput(from + resultFrame))
   const rests = (attacks: Float64Array, frame: number, within: number) => {
     const next = lowerBound(attacks, frame - within)
     return next >= attacks.length || (attacks[next] as number) > frame + within
@@ -76,8 +78,7 @@ export function* lookBetween(
       got,
       want,
       natural: typeof natural === 'number' ? readNatural(natural) : natural,
-      gotShort: readGotShort(resultFrame),
-      wantShort: readWantShort(sourceFrame),
+      short: () => ({ got: readGotShort(resultFrame), want: readWantShort(sourceFrame) }),
       tones: steadyAt(sourceFrame),
       binHz,
       restsWithin,
@@ -87,7 +88,7 @@ export function* lookBetween(
     // a jump is everywhere in the spectrum
     if (rests(jumps, resultFrame, size / 2)) aliasing.add(step)
     image.add(resultFrame, sourceFrame, ratio, got, want, binHz)
-    levels.add(resultFrame, sourceFrame, ratio, got, want, step.natural, binHz)
+    levels.add(resultFrame, sourceFrame, envelopeAt(resultFrame), got, want, step.natural, binHz)
     if ((resultFrame / hop) % 32 < 1) yield { doneFrames: resultFrame, totalFrames }
   }
   // attacks have their own level and place: half a window behind their start, wherever that came to lie
@@ -96,7 +97,7 @@ export function* lookBetween(
     const at = (pair.found ?? pair.expected) + body
     const got = readGotShort(at)
     const want = readWantShort(pair.sourceFrame + body)
-    levels.add(at, pair.sourceFrame, ratioAt(at), got, want, undefined, 2 * binHz)
+    levels.add(at, pair.sourceFrame, envelopeAt(at), got, want, undefined, 2 * binHz)
     image.add(at, pair.sourceFrame, ratioAt(at), got, want, 2 * binHz)
   }
 

@@ -20,6 +20,8 @@ const DEPTH = 10 ** -4
 const WIDE_EDGES = [300, 1000, 3000, 7000, 14_000] as const
 const GRAIN_SECONDS = 0.0107
 const GRAIN_COLUMNS = 24
+/** grain is looked at in one step of so many: its windows reach over several */
+const EVERY = 3
 /** share of a wide band's power that has to be noise */
 const MOSTLY = 0.7
 
@@ -73,7 +75,7 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
         flat.push(change)
         spans.add(resultFrame, sourceFrame, change)
       }
-      if (changes.length < 2 || turn++ % 2 === 1 || !isWithin(resultFrame, comparison.result)) return
+      if (changes.length < 2 || turn++ % EVERY !== 0 || !isWithin(resultFrame, comparison.result)) return
       if (!isWithin(sourceFrame, comparison.source) || !restsWithin(margin)) return
       for (const [g, sum] of grain.entries()) {
         const low = WIDE_EDGES[g] as number

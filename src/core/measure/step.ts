@@ -14,9 +14,8 @@ export interface Step {
   readonly want: Spectrum
   /** what the source has when it rings on by itself since the attack before, where that differs; silence once it must have ended */
   readonly natural: Spectrum | 'silence' | undefined
-  /** short columns: half as long */
-  readonly gotShort: Spectrum
-  readonly wantShort: Spectrum
+  /** short columns, half as long; read when they are asked for */
+  short(): { readonly got: Spectrum; readonly want: Spectrum }
   readonly tones: readonly SteadyTone[]
   readonly binHz: number
   /** whether no attack lies within so many frames, in either */

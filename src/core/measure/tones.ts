@@ -51,7 +51,9 @@ export function createTones(comparison: Comparison): Gatherer<{
 
   return {
     add(step) {
-      const { got, want, natural, gotShort, wantShort, tones, ratio, resultFrame, sourceFrame, binHz } = step
+      const { got, want, natural, tones, ratio, resultFrame, sourceFrame, binHz } = step
+      if (tones.length === 0) return
+      const quick = step.short()
       const top = got.power.length - 8
       tones.forEach((tone, i) => {
         const there = tone.bin * ratio
@@ -63,8 +65,8 @@ export function createTones(comparison: Comparison): Gatherer<{
         if (own <= 0) return
         const weight = own ** LOUDNESS_POWER
         const short = gap >= ALONE_SHORT
-        const wanted = short ? lobe(wantShort.below, tone.bin / 2) : own
-        const found = short ? lobe(gotShort.below, there / 2) : lobe(got.below, there)
+        const wanted = short ? lobe(quick.want.below, tone.bin / 2) : own
+        const found = short ? lobe(quick.got.below, there / 2) : lobe(got.below, there)
         const beside = Math.max(0, powerBetween(want.below, tone.bin - 4, tone.bin + 4) - own)
         // in noise that comes near it, a partial has no level of its own
         if (beside > DROWNS * own) return

@@ -82,12 +82,17 @@ export function* unlikenessOf(
       const rings = attack === undefined ? undefined : ringOf(attack, at)
       const bands = rings && struckAt(attack as number)
       const natural = rings === undefined || rings.ended ? undefined : readNatural(rings.frame)
+      const ratio = comparison.pitchRatioAt(asOutput(from + at))
+      const formantRatio = comparison.formantRatioAt(asOutput(from + at))
+      // where formants part from the pitch, only what is wide keeps its place: theirs
+      const apart = Math.abs(formantRatio / ratio - 1) > 0.01
+      if (apart && n > 0) continue
       const distance = distanceOf(
         readGot(at),
         readWant(originOf(comparison, at)),
-        bands && { bands, natural },
+        bands && { bands, natural, alone: beside },
         edges,
-        comparison.pitchRatioAt(asOutput(from + at)),
+        apart ? formantRatio : ratio,
         gate,
       )
       off += distance.off
@@ -152,10 +157,18 @@ function edgesOf(perOctave: number, binHz: number, sampleRate: number): number[]
   return edges
 }
 
+interface Rings {
+  /** which bands are struck */
+  readonly bands: readonly boolean[]
+  readonly natural: Spectrum | undefined
+  /** only they can be compared here */
+  readonly alone: boolean
+}
+
 function distanceOf(
   got: Spectrum,
   want: Spectrum,
-  rings: { readonly bands: readonly boolean[]; readonly natural: Spectrum | undefined } | undefined,
+  rings: Rings | undefined,
   edges: readonly number[],
   ratio: number,
   gate: number,
@@ -171,6 +184,8 @@ function distanceOf(
     const g = powerBetween(got.below, low * ratio, high * ratio)
     const level = Math.max(gate, g)
     let wanted = Math.max(gate, a)
+    // with an attack inside the window, what is not struck lies neither by the map nor by the attack
+    if (rings?.alone && !rings.bands[b]) continue
     if (rings?.bands[b]) {
       // what was struck rings by itself; how, once it must have ended, the source does not tell: no louder than it has it
       wanted = rings.natural ? Math.max(gate, powerBetween(rings.natural.below, low, high)) : Math.min(wanted, level)

@@ -18,7 +18,7 @@ export function Transport() {
   const source = useSession(selectedSource)
   const playing = useSession((state) => state.playing)
   const ready = useSession((state) => (source ? state.loads[soundKey(source)]?.status === 'ready' : false))
-  const blind = useSession((state) => state.blind !== undefined)
+  const blind = useSession((state) => source !== undefined && state.blind?.sourceId === source.id)
   const { looping, matched, theme, turns } = useSession((state) => state.outlook)
   const active = useSession((state) => (source ? activeLane(state, source) : 'reference'))
 
@@ -41,7 +41,7 @@ export function Transport() {
         {playing ? <Square size={15} fill="currentColor" /> : <Play size={15} fill="currentColor" />}
         {playing ? 'Stop' : 'Play'}
       </button>
-      <Clock source={source} active={active} />
+      <Clock source={source} active={active} hidden={blind} />
       {source && !blind && (
         <div role="group" aria-label="Heard lane" className="flex items-center gap-0.5">
           {[undefined, ...source.variants].map((variant, index) => {
@@ -125,7 +125,7 @@ function Click({ source }: { source: Source }) {
 }
 
 /** Place in the source and in the result that is heard, written in every animation frame while playing. */
-function Clock({ source, active }: { source: Source | undefined; active: string }) {
+function Clock({ source, active, hidden }: { source: Source | undefined; active: string; hidden: boolean }) {
   const inSource = useRef<HTMLSpanElement>(null)
   const inResult = useRef<HTMLSpanElement>(null)
   const playing = useSession((state) => state.playing)
@@ -154,7 +154,8 @@ function Clock({ source, active }: { source: Source | undefined; active: string 
         <span className="caption">source</span>
         <span ref={inSource} className="text-[17px] font-[560]" />
       </span>
-      <span className="flex w-[82px] flex-col leading-tight">
+      {/* while names are hidden, the result's own time would tell the reference from the rest */}
+      <span className={`flex w-[82px] flex-col leading-tight ${hidden ? 'invisible' : ''}`}>
         <span className="caption">heard lane</span>
         <span ref={inResult} className="pb-px text-[14px] text-soft" />
       </span>
