@@ -15,8 +15,8 @@ import {
   renderTask,
   type SourceReading,
   type Span,
-  silence,
   type Task,
+  type Trial,
   tellingSpan,
   trialTask,
 } from '../core'
@@ -39,7 +39,7 @@ self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
   const stop = new AbortController()
   running.set(jobId, stop)
   try {
-    const result = await run(jobId, job, {
+    const result = await run(job, {
       signal: stop.signal,
       onProgress: (progress) => report({ type: 'progress', jobId, progress }),
     })
@@ -53,7 +53,7 @@ self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
 
 type Options = Parameters<typeof runTask>[1]
 
-async function run(jobId: number, job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
+async function run(job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
   if (job.kind === 'decode') {
     const { decoded, hash, taggedBpm } = await openFile(job.bytes, job.file)
     const audio = shared(decoded.audio)
@@ -82,7 +82,8 @@ async function run(jobId: number, job: Job, options: Options): Promise<JobResult
       : undefined
     return runTask(trialTask(job.audio, job.recipe, job.span, job.analysis, reading), options)
   }
-  if (job.kind === 'render') return renderAndMeasure(jobId, job, options)
+  if (job.kind === 'render') return render(job, options)
+  if (job.kind === 'measure') return measure(job, options)
   const parts: BlobPart[] = []
   let loose: Uint8Array<ArrayBuffer>[] = []
   let looseBytes = 0
@@ -107,41 +108,44 @@ async function run(jobId: number, job: Job, options: Options): Promise<JobResult
   return { blob: new Blob([...parts, ...loose], { type: 'audio/wav' }), facts }
 }
 
-/** a longer result is measured where it tells most */
-const MEASURED_SECONDS = 240
+/** results up to this length are kept for measuring; a longer one is measured where it tells most */
+const KEPT_SECONDS = 120
 const TELLING_SECONDS = 60
 
-async function renderAndMeasure(
-  jobId: number,
-  { audio, recipe, analysis = {}, readingKey }: Extract<Job, { kind: 'render' }>,
+async function render(
+  { audio, recipe, analysis = {}, keep }: Extract<Job, { kind: 'render' }>,
   options: Options,
 ): Promise<JobResults['render']> {
   const { map } = planOf(recipe, sizeOf(audio), analysis.attacks)
   const survey = createSurvey(map.outputFrames, audio)
-  const whole = readingKey !== undefined && map.outputFrames <= MEASURED_SECONDS * audio.sampleRate
-  const kept = whole ? silence(audio.channels.length, map.outputFrames) : []
+  const kept = keep && map.outputFrames <= KEPT_SECONDS * audio.sampleRate
+  const channels = kept ? audio.channels.map(() => sharedSamples(map.outputFrames)) : []
   let at = 0
   const sink = (block: readonly Float32Array[], count: number) => {
     survey.add(block, count)
-    kept.forEach((channel, c) => {
+    channels.forEach((channel, c) => {
       channel.set((block[c] as Float32Array).subarray(0, count), at)
     })
     at += count
   }
   await runTask(renderTask(audio, recipe, sink, analysis), options)
-  const facts = survey.finish()
-  if (readingKey === undefined) return { facts, trial: undefined }
-  report({ type: 'part', jobId, part: facts })
-  if (!whole) {
+  return { facts: survey.finish(), audio: kept ? { sampleRate: audio.sampleRate, channels } : undefined }
+}
+
+async function measure(
+  { audio, result, recipe, analysis, readingKey }: Extract<Job, { kind: 'measure' }>,
+  options: Options,
+): Promise<Trial> {
+  const { map } = planOf(recipe, sizeOf(audio), analysis.attacks)
+  if (!result) {
     const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
     const span = tellingSpan(audio, map, attacks, TELLING_SECONDS)
-    return { facts, trial: await runTask(trialTask(audio, recipe, span, analysis), options) }
+    return runTask(trialTask(audio, recipe, span, analysis), options)
   }
-  const reading = await readingOf(audio, readingKey, analysis, options)
-  const result = { sampleRate: audio.sampleRate, channels: kept }
   const span = { from: 0, to: map.outputFrames }
+  const reading = await readingOf(audio, readingKey, analysis, options)
   const measurement = await runTask(measureSpan(audio, result, recipe, span, analysis.attacks, reading), options)
-  return { facts, trial: { span, measurement } }
+  return { span, measurement }
 }
 
 const sizeOf = (audio: AudioBlock) => ({ frames: frameCount(audio), sampleRate: audio.sampleRate })
@@ -169,12 +173,14 @@ async function openFile(buffer: ArrayBuffer, file: string) {
   return { decoded, hash, taggedBpm }
 }
 
+const sharedSamples = (frames: number) => new Float32Array(new SharedArrayBuffer(4 * frames))
+
 /** The same sound in memory that all workers can see. */
 function shared(audio: AudioBlock): AudioBlock {
   return {
     sampleRate: audio.sampleRate,
     channels: audio.channels.map((channel) => {
-      const copy = new Float32Array(new SharedArrayBuffer(channel.byteLength))
+      const copy = sharedSamples(channel.length)
       copy.set(channel)
       return copy
     }),

@@ -1,6 +1,6 @@
 import type { Progress } from '../core'
 import { fromWire } from '../host/errorWire'
-import type { Job, JobMessage, JobReport, JobResults, SoundFacts } from './jobProtocol'
+import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
 
 const CORES = (typeof navigator === 'undefined' ? undefined : navigator.hardwareConcurrency) || 2
 const WORKERS = Math.max(2, Math.min(4, CORES - 1))
@@ -8,8 +8,6 @@ const WORKERS = Math.max(2, Math.min(4, CORES - 1))
 export interface JobOptions {
   readonly signal?: AbortSignal
   readonly onProgress?: (progress: Progress) => void
-  /** what is ready before the whole result is; progress begins afresh behind it */
-  readonly onPart?: (part: SoundFacts) => void
   /** jobs of a lower number go first, equal ones in the order they came; 0 is for what somebody waits for */
   readonly rank?: number
 }
@@ -57,10 +55,6 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   function hear(seat: Seat, report: JobReport) {
     if (report.jobId !== seat.jobId) return
     const { work } = seat
-    if (report.type === 'part') {
-      if (work && !work.options.signal?.aborted) work.options.onPart?.(report.part)
-      return
-    }
     if (report.type === 'progress') {
       if (work && !work.options.signal?.aborted) work.options.onProgress?.(report.progress)
       return

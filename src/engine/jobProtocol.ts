@@ -54,13 +54,25 @@ export type Job =
       readonly needs: readonly AnalysisNeed[]
       readonly known: Analysis
     }
-  /** draw a result, and measure it where `readingKey` names its source: what is read of that one is kept for the next result */
+  /** draw a result; its samples are handed out where they are wanted and not too many */
   | {
       readonly kind: 'render'
       readonly audio: AudioBlock
       readonly recipe: Recipe
       readonly analysis?: Analysis
-      readonly readingKey?: string
+      readonly keep: boolean
+    }
+  /**
+   * measure a result, from its samples where they were kept; otherwise where it tells most. What is read of the source that
+   * `readingKey` names is kept for the next result.
+   */
+  | {
+      readonly kind: 'measure'
+      readonly audio: AudioBlock
+      readonly result: AudioBlock | undefined
+      readonly recipe: Recipe
+      readonly analysis: Analysis
+      readonly readingKey: string
     }
   /** render and measure a part of a result */
   | {
@@ -85,7 +97,8 @@ export interface JobResults {
   know: Knowledge
   gather: FileFacts
   analyse: Analysis
-  render: { readonly facts: SoundFacts; readonly trial: Trial | undefined }
+  render: { readonly facts: SoundFacts; readonly audio: AudioBlock | undefined }
+  measure: Trial
   trial: Trial
   export: { readonly blob: Blob; readonly facts: ExportFacts }
 }
@@ -96,8 +109,6 @@ export type JobMessage =
 
 export type JobReport =
   | { readonly type: 'progress'; readonly jobId: number; readonly progress: Progress }
-  /** what is there before the rest: of a render its drawing, before it is measured */
-  | { readonly type: 'part'; readonly jobId: number; readonly part: SoundFacts }
   | { readonly type: 'done'; readonly jobId: number; readonly result: JobResults[keyof JobResults] }
   | { readonly type: 'failed'; readonly jobId: number; readonly error: WireError }
   | { readonly type: 'cancelled'; readonly jobId: number }

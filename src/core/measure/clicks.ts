@@ -1,4 +1,4 @@
-import { frameCount } from '../audio/block'
+import { frameCount, peakOf } from '../audio/block'
 import type { Task } from '../task'
 import type { Artefact } from './artefacts'
 import { type AttackPairs, originOf, ringing } from './attackPairs'
@@ -16,8 +16,8 @@ const APART_SECONDS = 0.01
 /** the map and the source's own place may be this far apart */
 const NEAR_SECONDS = 0.012
 const BLOCK_SECONDS = 0.005
-/** bends below this are not heard whatever the silence around them, of full scale */
-const LEAST_BEND = 2e-4
+/** bends below this are not heard whatever the silence around them, of the source's peak */
+const LEAST_BEND = 2e-3
 
 /**
  * Jumps of the waveform that the source does not have: places where the third difference stands far out of its surroundings for
@@ -34,12 +34,13 @@ export function* clicksOf(
   const { sampleRate } = source
   const near = NEAR_SECONDS * sampleRate
   const attacks = pairs.flatMap((pair) => [pair.expected, pair.found ?? pair.expected])
+  const leastBend = LEAST_BEND * peakOf(source.channels)
   const jumps: number[] = []
   const found: Click[] = []
   for (let c = 0; c < result.channels.length; c++) {
     const channel = result.channels[c] as Float32Array
     const own = source.channels[c] as Float32Array
-    for (const click of outstandingOf(channel, sampleRate, JUMPS_FROM)) {
+    for (const click of outstandingOf(channel, sampleRate, JUMPS_FROM, leastBend)) {
       if (attacks.some((at) => Math.abs(at - click.frame) < 0.004 * sampleRate)) continue
       jumps.push(click.frame)
       if (click.outstanding < STANDS_OUT) continue
@@ -90,7 +91,7 @@ const bendAt = (samples: Float32Array, i: number) =>
   Math.abs((samples[i] ?? 0) - 3 * (samples[i - 1] ?? 0) + 3 * (samples[i - 2] ?? 0) - (samples[i - 3] ?? 0))
 
 /** Places whose bend stands out, once it is made sure that it is over at once. */
-function outstandingOf(samples: Float32Array, sampleRate: number, least: number) {
+function outstandingOf(samples: Float32Array, sampleRate: number, least: number, leastBend: number) {
   const block = Math.max(8, Math.round(BLOCK_SECONDS * sampleRate))
   const blocks = Math.ceil(samples.length / block)
   const usual = new Float64Array(blocks)
@@ -115,11 +116,11 @@ function outstandingOf(samples: Float32Array, sampleRate: number, least: number)
   const clicks: Click[] = []
   for (let b = 0; b < blocks; b++) {
     const bend = most[b] as number
-    if (bend < LEAST_BEND) continue
+    if (bend < leastBend) continue
     let around = 0
     for (let n = Math.max(0, b - reach); n <= Math.min(blocks - 1, b + reach); n++)
       around = Math.max(around, usual[n] as number)
-    const outstanding = bend / (around + LEAST_BEND / 100)
+    const outstanding = bend / (around + leastBend / 1000)
     if (outstanding < least) continue
     const frame = mostAt[b] as number
     if (isShort(samples, frame, bend, sampleRate)) clicks.push({ frame, bend, outstanding })

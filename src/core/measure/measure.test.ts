@@ -148,7 +148,7 @@ const harms: readonly Harm[] = [
     id: 'phasiness',
     item: 'chord',
     levels: [0.3, 2],
-    with: ['image', 'slip', 'balance', 'level'],
+    with: ['flutter', 'detune', 'extra-attacks'],
     change: (audio, gain) => damage.diffuse(audio, 150, gain),
   },
   {

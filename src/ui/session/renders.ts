@@ -66,39 +66,39 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
     const current = () => renderJobs.get(variantId) === job
     const readingKey = readingKeyOf(source)
     const measured = `${readingKey} ${JSON.stringify(recipe)}`
+    const { signal } = job.stop
     try {
       const known = await keptTrial(measured)
-      let drawn = false
+      const heard = () => activeLane(getState(), source) === variantId
+      const analysis = knownSoFar(getState(), source) ?? {}
       const result = await pool.run<'render'>(
+        { kind: 'render', audio, recipe, analysis, keep: !known },
         {
-          kind: 'render',
-          audio,
-          recipe,
-          analysis: knownSoFar(getState(), source) ?? {},
-          ...(!known && { readingKey }),
-        },
-        {
-          signal: job.stop.signal,
-          rank: activeLane(getState(), source) === variantId ? 2 : 3,
-          onPart: (facts) => {
-            drawn = true
-            if (!current()) return
-            setRender(variantId, { key, status: 'done', progress: 1, facts, factsStretch: stretch })
-            setTrial(variantId, { key, status: 'running', progress: 0 })
-          },
+          signal,
+          rank: heard() ? 2 : 3,
           onProgress: ({ doneFrames, totalFrames }) => {
-            if (!current()) return
-            const progress = doneFrames / totalFrames
-            if (drawn) setTrial(variantId, { key, status: 'running', progress })
-            else setRender(variantId, { key, status: 'running', progress })
+            if (current()) setRender(variantId, { key, status: 'running', progress: doneFrames / totalFrames })
           },
         },
       )
-      const trial = known ?? result.trial
-      if (trial && !known) void trialRows.put(measured, trial).catch(tell)
       if (!current()) return
       setRender(variantId, { key, status: 'done', progress: 1, facts: result.facts, factsStretch: stretch })
-      if (trial) setTrial(variantId, { key, status: 'done', progress: 1, trial })
+      if (!known) setTrial(variantId, { key, status: 'running', progress: 0 })
+      // all lanes are drawn before any is measured
+      const trial =
+        known ??
+        (await pool.run<'measure'>(
+          { kind: 'measure', audio, result: result.audio, recipe, analysis, readingKey },
+          {
+            signal,
+            rank: heard() ? 4 : 5,
+            onProgress: ({ doneFrames, totalFrames }) => {
+              if (current()) setTrial(variantId, { key, status: 'running', progress: doneFrames / totalFrames })
+            },
+          },
+        ))
+      if (!known) void trialRows.put(measured, trial).catch(tell)
+      if (current()) setTrial(variantId, { key, status: 'done', progress: 1, trial })
     } catch (error) {
       if (!current()) return
       if (getState().renders[variantId]?.status === 'done') setTrial(variantId, { key, status: 'failed', progress: 0 })

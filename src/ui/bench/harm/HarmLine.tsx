@@ -29,7 +29,8 @@ export function HarmLine({ source, variant }: { source: Source; variant: Variant
   return (
     <span className="max-w-full truncate text-[12px]" title={title}>
       <span className={grade === 'slight' ? 'text-soft' : 'text-trouble'}>
-        {artefactKind(first.id).label} {figureOf(first)}
+        {first.id === 'clicks' ? '' : `${artefactKind(first.id).label} `}
+        {figureOf(first)}
       </span>
       {worst.length > 1 && <span className="text-faint"> +{worst.length - 1}</span>}
     </span>
