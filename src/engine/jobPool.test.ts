@@ -34,6 +34,7 @@ const job: Extract<Job, { kind: 'render' }> = {
   kind: 'render',
   audio: noise({ seconds: 0.01, seed: 1 }),
   recipe: recipe('wsola'),
+  keep: false,
 }
 const result = { frames: 1 } as never
 

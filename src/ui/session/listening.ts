@@ -59,12 +59,14 @@ async function listenTo(source: Source, onReady: () => void) {
     const sound = await shelf.getPart(source)
     const selected = selectedSource(getState())
     const here = selected && soundKey(selected) === key
-    if (here) heard = { key, sound }
+    if (here) {
+      heard = { key, sound }
+      // before anything that sends a program: a new source has none, and the same one is not sent twice
+      playback.setSource(sound.decoded.audio, Math.min(getState().outlook.places[id] ?? 0, sound.facts.frames - 1))
+    }
     if (!source.range) rememberFacts(id, sound)
     setLoad(key, { status: 'ready', facts: sound.facts })
-    if (!here) return
-    playback.setSource(sound.decoded.audio, Math.min(getState().outlook.places[id] ?? 0, sound.facts.frames - 1))
-    onReady()
+    if (here) onReady()
   } catch (error) {
     setLoad(key, { status: 'failed', error })
   }
