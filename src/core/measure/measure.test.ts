@@ -148,7 +148,8 @@ const harms: readonly Harm[] = [
     id: 'phasiness',
     item: 'chord',
     levels: [0.3, 2],
-    with: ['flutter', 'detune', 'extra-attacks'],
+    // spread that far, tones change places and start anew as well
+    with: ['flutter', 'detune', 'extra-attacks', 'image', 'level', 'balance'],
     change: (audio, gain) => damage.diffuse(audio, 150, gain),
   },
   {
