@@ -149,7 +149,7 @@ const harms: readonly Harm[] = [
     item: 'chord',
     levels: [0.3, 2],
     // spread that far, tones change places and start anew as well
-    with: ['flutter', 'detune', 'extra-attacks', 'image', 'level', 'balance'],
+    with: ['flutter', 'detune', 'extra-attacks', 'image', 'level', 'balance', 'aliasing'],
     change: (audio, gain) => damage.diffuse(audio, 150, gain),
   },
   {
