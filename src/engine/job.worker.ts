@@ -10,11 +10,9 @@ import {
   measureSpan,
   peakOf,
   planOf,
-  type Recipe,
   readSource,
   renderTask,
   type SourceReading,
-  type Span,
   type Task,
   type Trial,
   tellingSpan,
@@ -76,12 +74,6 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     return { hash, frames, sampleRate, channels: audio.channels.length, container, peak, loudness, knowledge }
   }
   if (job.kind === 'analyse') return runTask(analyseTask(job.audio, job.needs, job.known), options)
-  if (job.kind === 'trial') {
-    const reading = wholeOf(job.recipe, job.audio, job.analysis, job.span)
-      ? await readingOf(job.audio, job.readingKey, job.analysis, options)
-      : undefined
-    return runTask(trialTask(job.audio, job.recipe, job.span, job.analysis, reading), options)
-  }
   if (job.kind === 'render') return render(job, options)
   if (job.kind === 'measure') return measure(job, options)
   const parts: BlobPart[] = []
@@ -108,9 +100,8 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   return { blob: new Blob([...parts, ...loose], { type: 'audio/wav' }), facts }
 }
 
-/** results up to this length are kept for measuring; a longer one is measured where it tells most */
+/** results up to this length are kept for measuring */
 const KEPT_SECONDS = 120
-const TELLING_SECONDS = 60
 
 async function render(
   { audio, recipe, analysis = {}, keep }: Extract<Job, { kind: 'render' }>,
@@ -133,25 +124,20 @@ async function render(
 }
 
 async function measure(
-  { audio, result, recipe, analysis, readingKey }: Extract<Job, { kind: 'measure' }>,
+  { audio, result, seconds, recipe, analysis, readingKey }: Extract<Job, { kind: 'measure' }>,
   options: Options,
 ): Promise<Trial> {
   const { map } = planOf(recipe, sizeOf(audio), analysis.attacks)
-  if (!result) {
-    const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
-    const span = tellingSpan(audio, map, attacks, TELLING_SECONDS)
-    return runTask(trialTask(audio, recipe, span, analysis), options)
-  }
-  const span = { from: 0, to: map.outputFrames }
-  const reading = await readingOf(audio, readingKey, analysis, options)
-  const measurement = await runTask(measureSpan(audio, result, recipe, span, analysis.attacks, reading), options)
-  return { span, measurement }
+  const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
+  const span = result ? { from: 0, to: map.outputFrames } : tellingSpan(audio, map, attacks, seconds)
+  const whole = span.from === 0 && span.to === map.outputFrames
+  const reading = whole ? await readingOf(audio, readingKey, analysis, options) : undefined
+  if (!result) return runTask(trialTask(audio, recipe, span, analysis, reading), options)
+  const task = measureSpan(audio, result, recipe, span, analysis.attacks, reading)
+  return { span, measurement: await runTask(task, options) }
 }
 
 const sizeOf = (audio: AudioBlock) => ({ frames: frameCount(audio), sampleRate: audio.sampleRate })
-
-const wholeOf = (recipe: Recipe, audio: AudioBlock, analysis: Analysis, span: Span) =>
-  span.from === 0 && span.to >= planOf(recipe, sizeOf(audio), analysis.attacks).map.outputFrames
 
 let lastReading: { readonly key: string; readonly reading: SourceReading } | undefined
 

@@ -10,7 +10,6 @@ import type {
   Overview,
   Progress,
   Recipe,
-  Span,
   Trial,
 } from '../core'
 import type { WireError } from '../host/errorWire'
@@ -63,24 +62,16 @@ export type Job =
       readonly keep: boolean
     }
   /**
-   * measure a result, from its samples where they were kept; otherwise where it tells most. What is read of the source that
+   * measure a result: from its samples where they were kept, otherwise the `seconds` of it that tell most. What is read of the source that
    * `readingKey` names is kept for the next result.
    */
   | {
       readonly kind: 'measure'
       readonly audio: AudioBlock
-      readonly result: AudioBlock | undefined
+      readonly result?: AudioBlock | undefined
+      readonly seconds: number
       readonly recipe: Recipe
       readonly analysis: Analysis
-      readonly readingKey: string
-    }
-  /** render and measure a part of a result */
-  | {
-      readonly kind: 'trial'
-      readonly audio: AudioBlock
-      readonly recipe: Recipe
-      readonly analysis: Analysis
-      readonly span: Span
       readonly readingKey: string
     }
   | { readonly kind: 'export'; readonly audio: AudioBlock; readonly order: ExportOrder; readonly analysis?: Analysis }
@@ -99,7 +90,6 @@ export interface JobResults {
   analyse: Analysis
   render: { readonly facts: SoundFacts; readonly audio: AudioBlock | undefined }
   measure: Trial
-  trial: Trial
   export: { readonly blob: Blob; readonly facts: ExportFacts }
 }
 

@@ -2,8 +2,9 @@ import { mixOf } from '../analysis/mix'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { complexFft } from '../dsp/fft'
 import { packFrames } from '../dsp/frames'
+import { square } from '../dsp/portable'
 import { hann } from '../dsp/window'
-import { asSource } from '../timeline/axes'
+import { asOutput, asSource } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 
 /** A part of a result, in output frames, end exclusive. */
@@ -30,18 +31,17 @@ export function tellingSpan(source: AudioBlock, map: TimeMap, attacks: readonly 
   if (map.outputFrames <= length) return { from: 0, to: map.outputFrames }
   const step = Math.round(STEP_SECONDS * sampleRate)
   const traits = traitsOf(source, step)
-  const sums = traits.map(({ energy, tonal, noisy }) => ({ energy, tonal, noisy }))
   const best = { from: 0, score: -1 }
   const most = { energy: 0, tonal: 0, noisy: 0, attacks: 0 }
   const parts: { from: number; energy: number; tonal: number; noisy: number; attacks: number }[] = []
   // starts lie at even steps of the source, since that is where its traits are known
-  for (let n = 0; n < sums.length; n++) {
+  for (let n = 0; n < traits.length; n++) {
     const from = Math.max(0, Math.floor(map.outputAt(asSource(n * step))))
     if (from + length > map.outputFrames) break
-    const end = map.sourceAt((from + length) as Parameters<TimeMap['sourceAt']>[0])
+    const end = map.sourceAt(asOutput(from + length))
     const part = { from, energy: 0, tonal: 0, noisy: 0, attacks: 0 }
-    for (let m = n; m < sums.length && m * step < end; m++) {
-      const sum = sums[m] as (typeof sums)[number]
+    for (let m = n; m < traits.length && m * step < end; m++) {
+      const sum = traits[m] as (typeof traits)[number]
       part.energy += sum.energy
       part.tonal += sum.tonal
       part.noisy += sum.noisy
@@ -90,5 +90,3 @@ function traitsOf(source: AudioBlock, step: number): { energy: number; tonal: nu
   }
   return traits
 }
-
-const square = (value: number) => value * value

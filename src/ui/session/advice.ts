@@ -1,8 +1,6 @@
-import { methodById, methods, planOf, type Recipe, type Trial, tellingSpan } from '../../core'
+import { methods, type Recipe, type Trial } from '../../core'
 import { analysisOf } from './analyses'
-import { addVariant } from './edits'
 import { pool, trialRows } from './engine'
-import { heldAnalysis } from './known'
 import { heardSound } from './listening'
 import { newVariant, recipeOf, type Source, soundKey } from './model'
 import { readingKeyOf } from './renders'
@@ -44,20 +42,16 @@ export async function seekAdvice(source: Source) {
   try {
     // attacks say which part tells most, and half of the methods need them anyway
     const known = await analysisOf(source, audio, { ...recipeFor(source, 'splice'), holdPercent: 1 })
-    const attacks = (known.attacks ?? []).map(({ frame }) => frame)
-    const size = { frames: sound.facts.frames, sampleRate: audio.sampleRate }
+    const readingKey = readingKeyOf(source)
     await Promise.all(
       methodIds.map(async (methodId) => {
         const recipe = recipeFor(source, methodId)
-        const span = tellingSpan(audio, planOf(recipe, size, known.attacks).map, attacks, TRIED_SECONDS)
-        const readingKey = readingKeyOf(source)
-        const place = `${readingKey} ${JSON.stringify(recipe)} ${span.from} ${span.to}`
+        const place = `${readingKey} ${JSON.stringify(recipe)} ${TRIED_SECONDS} s`
         let trial = (await trialRows.get(place).catch(() => undefined)) as Trial | undefined
         if (!trial) {
-          const needed = await analysisOf(source, audio, recipe)
-          const analysis = { ...needed, ...heldAnalysis(source, { ...needed, ...known }) }
-          trial = await pool.run<'trial'>(
-            { kind: 'trial', audio, recipe, analysis, span, readingKey },
+          const analysis = { ...known, ...(await analysisOf(source, audio, recipe)) }
+          trial = await pool.run<'measure'>(
+            { kind: 'measure', audio, seconds: TRIED_SECONDS, recipe, analysis, readingKey },
             { signal: stop.signal, rank: 2 },
           )
           trialRows.put(place, trial).catch(() => undefined)
@@ -83,9 +77,4 @@ export function cancelAdvice(sourceId: string) {
   if (state?.status === 'running')
     setState((all) => ({ advice: { ...all.advice, [sourceId]: { ...state, status: 'cancelled' } } }))
   running.delete(sourceId)
-}
-
-/** Make an advised method a variant, heard at once; undone like any other. */
-export function takeAdvice(source: Source, methodId: string) {
-  addVariant(source, methodById(methodId).id)
 }

@@ -13,6 +13,9 @@ const RENDER_PAUSE_MS = 200
 /** longer results are drawn only when asked for */
 const RENDER_UNASKED_SECONDS = 20 * 60
 
+/** of a result too long to be kept, this much is measured */
+const TELLING_SECONDS = 60
+
 const { getState, setState } = store
 const renderJobs = new Map<string, { key: string; stop: AbortController }>()
 
@@ -88,7 +91,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
       const trial =
         known ??
         (await pool.run<'measure'>(
-          { kind: 'measure', audio, result: result.audio, recipe, analysis, readingKey },
+          { kind: 'measure', audio, result: result.audio, seconds: TELLING_SECONDS, recipe, analysis, readingKey },
           {
             signal,
             rank: heard() ? 4 : 5,

@@ -1,4 +1,12 @@
-import { type Artefact, type ArtefactGroup, type ArtefactId, artefactKind, type Grade, gradeOf } from '../../../core'
+import {
+  type Artefact,
+  type ArtefactGroup,
+  type ArtefactId,
+  artefactKind,
+  type Grade,
+  gradeOf,
+  type Place,
+} from '../../../core'
 import { type View, xOf } from '../lanes/geometry'
 
 /** A piece of harm as it is shown under a lane. */
@@ -34,18 +42,22 @@ export function marksOf(artefacts: readonly Artefact[]): HarmMark[] {
       // a place of an event counts one; how many there are is what the whole is graded by
       const grade = isEvent(id) ? 'severe' : gradeOf(id, place.value)
       if (grade === 'not audible' || (!audible && grade === 'slight')) continue
-      const half = Math.max(0.5, place.spanFrames / 2)
       marks.push({
         id,
         group: artefactKind(id).group,
-        start: place.sourceFrame - half,
-        end: place.sourceFrame + half,
+        ...rangeOfPlace(place),
         value: place.value,
         grade,
       })
     }
   }
   return marks.sort((a, b) => a.start - b.start)
+}
+
+/** The source frames that a place stands for, end exclusive. */
+export function rangeOfPlace({ sourceFrame, spanFrames }: Pick<Place, 'sourceFrame' | 'spanFrames'>) {
+  const half = Math.max(0.5, spanFrames / 2)
+  return { start: sourceFrame - half, end: sourceFrame + half }
 }
 
 export const isEvent = (id: ArtefactId) => id === 'lost-attacks' || id === 'extra-attacks' || id === 'clicks'

@@ -2,7 +2,8 @@ import { Plus, X } from 'lucide-react'
 import { methodById, rankTrials, reasonOf } from '../../../core'
 import { errorText } from '../../../host/errorText'
 import { timeText } from '../../common/formats'
-import { adviceKey, cancelAdvice, seekAdvice, takeAdvice } from '../../session/advice'
+import { adviceKey, cancelAdvice, seekAdvice } from '../../session/advice'
+import { addVariant } from '../../session/edits'
 import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../session/model'
 import { useSession } from '../../session/store'
 
@@ -93,7 +94,7 @@ export function AdvicePanel({ source }: { source: Source }) {
                 className="plain-button !h-5 !px-1.5 !text-tide"
                 disabled={source.variants.length >= MAX_VARIANTS}
                 aria-label={`Make ${methodById(one.methodId).label} a variant`}
-                onClick={() => takeAdvice(source, one.methodId)}
+                onClick={() => addVariant(source, one.methodId)}
               >
                 <Plus size={13} /> Variant
               </button>

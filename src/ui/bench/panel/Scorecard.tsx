@@ -8,6 +8,7 @@ import { partFacts, type Source, type Variant } from '../../session/model'
 import { hearPlace } from '../../session/places'
 import { renderKeyOf } from '../../session/renders'
 import { chosenVariant, useSession } from '../../session/store'
+import { rangeOfPlace } from '../harm/marks'
 import { columnsOf, type SortBy, sortRows } from '../harm/scores'
 
 const SHORT: Partial<Record<ArtefactKind['id'], string>> = {
@@ -205,9 +206,7 @@ function Figure(props: {
         <button
           type="button"
           className="plain-button mt-2 -ml-2 !text-tide"
-          onClick={() =>
-            hearPlace(source, variant, { start: worst.sourceFrame, end: worst.sourceFrame + worst.spanFrames })
-          }
+          onClick={() => hearPlace(source, variant, rangeOfPlace(worst))}
         >
           Hear it at {timeText(worst.sourceFrame / sampleRate)}, lane by lane
         </button>
