@@ -1,4 +1,4 @@
-import type { Measurement, Recipe } from '../core'
+import type { Measurement } from '../core'
 import {
   AppError,
   artefactKind,
@@ -49,13 +49,9 @@ export async function measureSounds(words: readonly string[], out: Say, err: Say
   if (frames !== expected) {
     err(`zumbet: the result has ${frames} frames where ${expected} were meant; it is measured from its start.`)
   }
-  const { measurement } = measure(a, b, recipe)
+  const measurement = finish(measureTask(comparisonOf(a, b, recipe)))
   if (args.flag('json')) out(JSON.stringify(plainMeasurement(measurement, a.sampleRate)))
   else tell(measurement, a.sampleRate, out)
-}
-
-function measure(source: Parameters<typeof comparisonOf>[0], result: typeof source, recipe: Recipe) {
-  return { measurement: finish(measureTask(comparisonOf(source, result, recipe))) }
 }
 
 /** What `--json` prints; its shape is a contract (docs/measures.md). `seconds` is source time. */

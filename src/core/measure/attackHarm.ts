@@ -1,8 +1,8 @@
 import { type AudioBlock, frameCount } from '../audio/block'
 import type { Artefact, Place } from './artefacts'
 import { unmeasured } from './artefacts'
-import { type AttackPairs, originOf } from './attackPairs'
-import type { Comparison } from './comparison'
+import type { AttackPairs } from './attackPairs'
+import { type Comparison, originOf } from './comparison'
 import { mean, meanSquareRoot, median, percentile } from './statistics'
 
 const FEW = 8

@@ -3,8 +3,8 @@ import { noveltyOf } from '../analysis/novelty'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { lowerBound } from '../dsp/search'
 import type { Task } from '../task'
-import { asOutput, asSource } from '../timeline/axes'
-import type { Comparison } from './comparison'
+import { asSource } from '../timeline/axes'
+import { type Comparison, originOf } from './comparison'
 import { median } from './statistics'
 
 /** an attack counts as kept when something like it starts within this of where it belongs */
@@ -165,12 +165,6 @@ export function distanceTo(rising: Float64Array, value: number): number {
   const behind = at < rising.length ? (rising[at] as number) - value : Number.POSITIVE_INFINITY
   const before = at > 0 ? value - (rising[at - 1] as number) : Number.POSITIVE_INFINITY
   return Math.min(behind, before)
-}
-
-/** The source frame that sounds at a frame of the result. */
-export function originOf(comparison: Comparison, resultFrame: number): number {
-  const frame = comparison.map.sourceAt(asOutput(comparison.from + resultFrame))
-  return Math.max(0, Math.min(frameCount(comparison.source) - 1, frame))
 }
 
 /** how long after an attack a sound may be taken to ring on by itself, seconds */

@@ -1,8 +1,8 @@
 import { frameCount, peakOf } from '../audio/block'
 import type { Task } from '../task'
 import type { Artefact } from './artefacts'
-import { type AttackPairs, originOf, ringing } from './attackPairs'
-import type { Comparison } from './comparison'
+import { type AttackPairs, ringing } from './attackPairs'
+import { type Comparison, originOf } from './comparison'
 
 /** a click's bend stands this far out of the usual bend around it */
 const STANDS_OUT = 13

@@ -1,6 +1,6 @@
 import type { Attack } from '../analysis/attacks'
-import type { AudioBlock } from '../audio/block'
-import type { OutputFrame } from '../timeline/axes'
+import { type AudioBlock, frameCount } from '../audio/block'
+import { asOutput, type OutputFrame } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 
 /**
@@ -21,4 +21,10 @@ export interface Comparison {
   formantRatioAt(output: OutputFrame): number
   /** attacks of the source, where they are known or were corrected */
   readonly attacks?: readonly Attack[]
+}
+
+/** The source frame that sounds at a frame of the result. */
+export function originOf(comparison: Comparison, resultFrame: number): number {
+  const frame = comparison.map.sourceAt(asOutput(comparison.from + resultFrame))
+  return Math.max(0, Math.min(frameCount(comparison.source) - 1, frame))
 }

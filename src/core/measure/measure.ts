@@ -5,7 +5,7 @@ import { nearestPowerOfTwo } from '../dsp/units'
 import type { Task } from '../task'
 import { type Artefact, unmeasured } from './artefacts'
 import { attackHarm } from './attackHarm'
-import { type AttackPairs, type Attacks, attacksOf, distanceTo, pairAttacks } from './attackPairs'
+import { type Attacks, attacksOf, distanceTo, pairAttacks } from './attackPairs'
 import { lookBetween, loudestPower } from './between'
 import { clicksOf } from './clicks'
 import type { Comparison } from './comparison'
@@ -17,7 +17,6 @@ import { unlikenessOf, unlikenessSeconds } from './unlikeness'
 /** All that was measured of one result. */
 export interface Measurement {
   readonly artefacts: readonly Artefact[]
-  readonly attackPairs: AttackPairs
   /** mean distance of the log spectra at corresponding moments, dB: no harm by itself, but it tells close results apart */
   readonly unlikenessDb: number
 }
@@ -85,7 +84,6 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
   const line = pitchedShare(known.pitch) >= PITCHED_SHARE
   const resultPitch = line ? yield* part(3, trackPitch(result)) : undefined
   return {
-    attackPairs,
     unlikenessDb,
     artefacts: [
       ...attackHarm(comparison, attackPairs),

@@ -1,5 +1,4 @@
-import { originOf } from './attackPairs'
-import type { Comparison } from './comparison'
+import { type Comparison, originOf } from './comparison'
 import type { Spectrum } from './spectra'
 import type { SteadyTone } from './steadyTones'
 

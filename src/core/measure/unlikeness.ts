@@ -2,8 +2,8 @@ import { frameCount } from '../audio/block'
 import { lowerBound } from '../dsp/search'
 import type { Task } from '../task'
 import { asOutput } from '../timeline/axes'
-import { type AttackPairs, originOf } from './attackPairs'
-import type { Comparison } from './comparison'
+import type { AttackPairs } from './attackPairs'
+import { type Comparison, originOf } from './comparison'
 import { createSpectra, powerBetween, type Spectrum } from './spectra'
 
 /** Windows in seconds, each with its bands to the octave: what is short is told by the first, what is near by the last. */

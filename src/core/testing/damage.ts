@@ -1,4 +1,4 @@
-import { type AudioBlock, frameCount } from '../audio/block'
+import type { AudioBlock } from '../audio/block'
 import { createRandom } from '../dsp/random'
 
 /** Harm done on purpose, one kind at a time, so that measures can be seen to rise with it. All return new blocks. */
@@ -186,5 +186,3 @@ export function alias(audio: AudioBlock, hz: number, db: number): AudioBlock {
     samples.map((v, i) => v + level * v * Math.cos((2 * Math.PI * hz * i) / audio.sampleRate)),
   )
 }
-
-export const seconds = (audio: AudioBlock) => frameCount(audio) / audio.sampleRate

@@ -74,10 +74,6 @@ export function* measureSpan(
   return {
     ...measurement,
     artefacts: measurement.artefacts.map(moved),
-    attackPairs: {
-      ...measurement.attackPairs,
-      pairs: measurement.attackPairs.pairs.map((pair) => ({ ...pair, sourceFrame: pair.sourceFrame + start })),
-    },
   }
 }
 

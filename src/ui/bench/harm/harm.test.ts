@@ -64,7 +64,7 @@ describe('the scorecard', () => {
     variantId,
     trial: {
       span: { from: 0, to: 1 },
-      measurement: { artefacts, attackPairs: { pairs: [], extra: [] }, unlikenessDb: 0 } satisfies Measurement,
+      measurement: { artefacts, unlikenessDb: 0 } satisfies Measurement,
     },
   })
   const rows = [
