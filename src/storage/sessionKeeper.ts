@@ -75,7 +75,7 @@ export function createKnowledgeKeeper(database: Database) {
 const MOST_TRIALS = 2000
 
 /** What was measured, so that nothing is measured twice; beyond some thousands the oldest are forgotten. */
-export function createTrialKeeper(database: Database, now: () => number) {
+export function createTrialKeeper(database: Database, now: () => number, most = MOST_TRIALS) {
   return {
     async get(key: string): Promise<unknown> {
       return (await database.trials.get(key))?.trial
@@ -83,7 +83,7 @@ export function createTrialKeeper(database: Database, now: () => number) {
     async put(key: string, trial: unknown) {
       try {
         await database.trials.put({ key, savedAt: now(), trial })
-        const over = (await database.trials.count()) - MOST_TRIALS
+        const over = (await database.trials.count()) - most
         if (over > 0) await database.trials.orderBy('savedAt').limit(over).delete()
       } catch (error) {
         throw storageError(error)
