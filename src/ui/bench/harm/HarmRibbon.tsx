@@ -1,5 +1,6 @@
 import { type PointerEvent, useEffect, useMemo, useRef, useState } from 'react'
 import { artefactKind, figureOf } from '../../../core'
+import { sharpCanvas } from '../../common/canvas'
 import { timeText } from '../../common/formats'
 import { partFacts, type Source, type Variant } from '../../session/model'
 import { hearPlace } from '../../session/places'
@@ -33,15 +34,9 @@ export function HarmRibbon({
   const sampleRate = partFacts(source)?.sampleRate ?? 48_000
 
   useEffect(() => {
-    const element = canvas.current
-    const context = element?.getContext('2d')
-    if (!element || !context || widthPx < 1 || theme === undefined) return
-    const ratio = window.devicePixelRatio || 1
-    element.width = Math.round(widthPx * ratio)
-    element.height = Math.round(RIBBON_PX * ratio)
-    context.setTransform(ratio, 0, 0, ratio, 0, 0)
-    const style = getComputedStyle(element)
-    const colour = (name: string) => style.getPropertyValue(name).trim()
+    const ready = sharpCanvas(canvas.current, widthPx, RIBBON_PX)
+    if (!ready || theme === undefined) return
+    const { context, colour } = ready
     drawRibbon(context, {
       marks,
       view,

@@ -1,8 +1,9 @@
-import { X } from 'lucide-react'
 import { memo, useEffect, useRef } from 'react'
 import { amplitudeToDb, methodById, planOf } from '../../../core'
+import { sharpCanvas } from '../../common/canvas'
 import { countText, dbText, peakText, timeText } from '../../common/formats'
 import { LaneBadge, laneColour } from '../../common/LaneBadge'
+import { Progress } from '../../common/Progress'
 import { isKnown } from '../../session/analyses'
 import { knowledgeOf } from '../../session/knowledge'
 import { kindOf } from '../../session/known'
@@ -56,15 +57,9 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const drawnPx = variant ? heightPx - RIBBON_PX : heightPx
 
   useEffect(() => {
-    const element = canvas.current
-    const context = element?.getContext('2d')
-    if (!element || !context || widthPx < 1 || theme === undefined) return
-    const ratio = window.devicePixelRatio || 1
-    element.width = Math.round(widthPx * ratio)
-    element.height = Math.round(drawnPx * ratio)
-    context.setTransform(ratio, 0, 0, ratio, 0, 0)
-    const style = getComputedStyle(element)
-    const colourOf = (name: string) => style.getPropertyValue(name).trim()
+    const ready = sharpCanvas(canvas.current, widthPx, drawnPx)
+    if (!ready || theme === undefined) return
+    const { context, colour: colourOf } = ready
     const outputStretch = planned?.stretch ?? 1
     const from = (view.start * outputStretch) / sampleRate
     const to = ((view.start + view.span) * outputStretch) / sampleRate
@@ -207,21 +202,14 @@ function RenderNote({
     >
       {(render.status === 'running' || render.status === 'waiting') && (
         <>
-          <progress
-            aria-label={`Rendering variant ${variant.letter}`}
-            className="h-1.5 w-[90px]"
-            max={1}
+          <Progress
+            label={`Rendering variant ${variant.letter}`}
             value={render.progress}
-          />
-          <span className="w-[36px] text-right">{Math.round(render.progress * 100)} %</span>
-          <button
-            type="button"
-            className="plain-button !h-6 !px-1.5"
-            aria-label={`Cancel rendering variant ${variant.letter}`}
-            onClick={() => cancelRender(variant.id)}
+            cancelLabel={`Cancel rendering variant ${variant.letter}`}
+            onCancel={() => cancelRender(variant.id)}
           >
-            <X size={13} />
-          </button>
+            {Math.round(render.progress * 100)} %
+          </Progress>
         </>
       )}
       {render.status === 'cancelled' && <>Not drawn {again}</>}

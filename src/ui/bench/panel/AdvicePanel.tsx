@@ -1,7 +1,8 @@
-import { Plus, X } from 'lucide-react'
+import { Plus } from 'lucide-react'
 import { methodById, rankTrials, reasonOf } from '../../../core'
 import { errorText } from '../../../host/errorText'
 import { timeText } from '../../common/formats'
+import { Progress } from '../../common/Progress'
 import { adviceKey, cancelAdvice, seekAdvice } from '../../session/advice'
 import { addVariant } from '../../session/edits'
 import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../session/model'
@@ -31,25 +32,15 @@ export function AdvicePanel({ source }: { source: Source }) {
           {state && !old ? 'Measure again' : 'Measure all methods'}
         </button>
         {running && (
-          <>
-            <progress
-              aria-label="Advice progress"
-              className="h-1.5 w-[120px]"
-              max={state.methodIds.length}
-              value={state.tried.length}
-            />
-            <span className="text-soft">
-              {state.tried.length} of {state.methodIds.length} methods tried
-            </span>
-            <button
-              type="button"
-              className="plain-button !px-1.5"
-              aria-label="Cancel measuring"
-              onClick={() => cancelAdvice(source.id)}
-            >
-              <X size={14} />
-            </button>
-          </>
+          <Progress
+            label="Advice progress"
+            value={state.tried.length}
+            max={state.methodIds.length}
+            cancelLabel="Cancel measuring"
+            onCancel={() => cancelAdvice(source.id)}
+          >
+            {state.tried.length} of {state.methodIds.length} methods tried
+          </Progress>
         )}
         <p className="min-w-0 flex-1 truncate text-soft" role="status">
           {state?.status === 'failed' ? (

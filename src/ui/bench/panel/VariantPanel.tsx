@@ -1,6 +1,7 @@
-import { Copy, Download, Trash2, X } from 'lucide-react'
+import { Copy, Download, Trash2 } from 'lucide-react'
 import { methodById, planOf, resultName, type Setting } from '../../../core'
 import { LaneBadge } from '../../common/LaneBadge'
+import { Progress } from '../../common/Progress'
 import { NumberField } from '../../fields/NumberField'
 import { Select } from '../../fields/Select'
 import { copyVariant, removeVariant, setMethod, setSeed, setSetting } from '../../session/edits'
@@ -164,16 +165,15 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
         <>
           <span className="caption truncate">Writing {running.name}</span>
           <div className="flex items-center gap-2">
-            <progress aria-label="Export progress" className="h-1.5 flex-1" max={1} value={running.progress} />
-            <span className="w-[34px] text-right">{Math.round(running.progress * 100)} %</span>
-            <button
-              type="button"
-              className="plain-button !px-1.5"
-              aria-label="Cancel export"
-              onClick={() => cancelExport(variant.id)}
+            <Progress
+              label="Export progress"
+              value={running.progress}
+              wide
+              cancelLabel="Cancel export"
+              onCancel={() => cancelExport(variant.id)}
             >
-              <X size={14} />
-            </button>
+              {Math.round(running.progress * 100)} %
+            </Progress>
           </div>
         </>
       ) : (
