@@ -86,6 +86,11 @@ describe('the place of a sine between bins', () => {
       expect(Math.abs(hannOffset(power, Math.round(bin)))).toBeLessThanOrEqual(0.5)
     }
   })
+  it('is the bin itself in silence, never no number', () => {
+    const { power } = createSpectra({ sampleRate: RATE, channels: [new Float32Array(9000)] }, SIZE)(4000)
+    expect(Number.isFinite(refineBin(power, 80.4, 2))).toBe(true)
+    expect(hannOffset(power, 80)).toBe(0)
+  })
   it('is unknown beyond the spectrum', () => {
     const { power } = createSpectra(sine({ hz: 500, seconds: 0.2 }), SIZE)(4000)
     expect(refineBin(power, SIZE, 1)).toBeUndefined()

@@ -126,6 +126,8 @@ function peaksOf(power: Float64Array): Peak[] {
 export function hannOffset(power: Float64Array, k: number): number {
   const left = power[k - 1] as number
   const right = power[k + 1] as number
+  // in silence there is nothing to lie off
+  if (!(Math.max(left, right) > 0) || !((power[k] as number) > 0)) return 0
   const ratio = Math.sqrt(Math.max(left, right) / (power[k] as number))
   const offset = Math.max(0, Math.min(0.5, (2 * ratio - 1) / (ratio + 1)))
   return right > left ? offset : -offset

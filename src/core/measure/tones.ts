@@ -20,6 +20,11 @@ const LEAST_STEPS = 8
 const LOUDNESS_POWER = 0.3
 const MOST_CENTS = 100
 const DROWNS = 0.04
+/** how far off a partial is looked for: so many bins, or 60 cents where that is more */
+const LEAST_REACH_BINS = 1.6
+const MOST_OFF = 0.035
+const LEAST_LEFT = 0.1
+const CONCENTRATED = 0.8
 
 interface Point {
   readonly resultFrame: number
@@ -82,10 +87,15 @@ export function createTones(comparison: Comparison): Gatherer<{
         const track = tracks.get(tone.track)
         if (track) track.push(point)
         else tracks.set(tone.track, [point])
-        if (found < 0.01 * wanted) return
-        const a = refineBin(got.power, there, 1.6)
+        // as far as it may have gone without meeting its neighbour
+        const reach = Math.min(0.45 * gap, Math.max(LEAST_REACH_BINS, MOST_OFF * there))
+        const a = refineBin(got.power, there, reach)
         const b = refineBin(want.power, tone.bin, 1.2)
         if (a === undefined || b === undefined) return
+        // a partial that has moved is still one: what is left of it, or spread, has no pitch
+        const moved = lobe(got.below, a)
+        if (moved < LEAST_LEFT * own || moved < CONCENTRATED * powerBetween(got.below, there - reach, there + reach))
+          return
         const offFrom = (bin: number) => Math.abs(1200 * Math.log2(a / (bin * ratio)))
         // what bends while it rings may have bent as far as the map says, or as far as it does by itself
         const ringing = natural && natural !== 'silence' ? refineBin(natural.power, tone.bin, 2.5) : undefined
