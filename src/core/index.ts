@@ -29,6 +29,7 @@ export {
 export type { Comparison } from './measure/comparison'
 export { createLoudnessMeter } from './measure/loudness'
 export { MEASURE_VERSION, type Measurement, measureTask, readSource, type SourceReading } from './measure/measure'
+export { SEVERITY, severityOf, worstOf } from './measure/severity'
 export { figureOf, verdictOf, worstFirst } from './measure/verdict'
 export type { AnyMethod, Family, Voice } from './methods/method'
 export { firstMethods, methodById, methods } from './methods/registry'
@@ -62,4 +63,20 @@ export { harmOf, type Ranked, rankTrials, reasonOf, type Tried } from './trials/
 export { comparisonOf } from './trials/comparisonOf'
 export { type Span, tellingSpan } from './trials/excerpt'
 export { chanceOfAtLeast, chanceOfPreference } from './trials/listening'
-export { measureSpan, renderSpan, type Trial, trialTask } from './trials/trial'
+export {
+  type Breaks,
+  breaksOf,
+  curveOf,
+  type MeasuredRange,
+  measuredRange,
+  pointSeverity,
+  SWEEP_POINTS,
+  type SweepAxis,
+  type SweepBase,
+  type SweepPoint,
+  spreadOrder,
+  sweepRecipe,
+  sweepSeconds,
+} from './trials/sweep'
+export { AXIS_UNITS, sweepCsv, sweepData } from './trials/sweepTable'
+export { measureSpan, renderSpan, type Trial, trialTask, withoutPlaces } from './trials/trial'

@@ -133,7 +133,7 @@ async function measure(
   const whole = span.from === 0 && span.to === map.outputFrames
   const reading = whole ? await readingOf(audio, readingKey, analysis, options) : undefined
   if (!result) return runTask(trialTask(audio, recipe, span, analysis, reading), options)
-  const task = measureSpan(audio, result, recipe, span, analysis.attacks, reading)
+  const task = measureSpan(audio, { audio: result, from: 0 }, recipe, span, analysis.attacks, reading)
   return { span, measurement: await runTask(task, options) }
 }
 

@@ -72,13 +72,16 @@ export function createKnowledgeKeeper(database: Database) {
   }
 }
 
-const MOST_TRIALS = 2000
+const MOST_TRIALS = 6000
 
 /** What was measured, so that nothing is measured twice; beyond some thousands the oldest are forgotten. */
 export function createTrialKeeper(database: Database, now: () => number, most = MOST_TRIALS) {
   return {
     async get(key: string): Promise<unknown> {
       return (await database.trials.get(key))?.trial
+    },
+    async getMany(keys: readonly string[]): Promise<unknown[]> {
+      return (await database.trials.bulkGet([...keys])).map((row) => row?.trial)
     },
     async put(key: string, trial: unknown) {
       try {

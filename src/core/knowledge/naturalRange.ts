@@ -27,9 +27,9 @@ const STATED: Readonly<Record<Material['kind'], Omit<NaturalRange, 'from'>>> = {
   unsure: { natural: [0.85, 1.2], slight: [0.7, 1.5], naturalPitch: 2, slightPitch: 5 },
 }
 
-/** Measured breaking points take the place of the stated ones where there are some. */
-export function naturalRange(kind: Material['kind'], measured?: Omit<NaturalRange, 'from'>): NaturalRange {
-  return measured ? { ...measured, from: 'measured' } : { ...STATED[kind], from: 'stated' }
+/** Measured breaking points take the place of the stated ones as far as there are some. `from` is about the lengths. */
+export function naturalRange(kind: Material['kind'], measured?: Partial<Omit<NaturalRange, 'from'>>): NaturalRange {
+  return { ...STATED[kind], ...measured, from: measured?.natural ? 'measured' : 'stated' }
 }
 
 const within = (value: number, [low, high]: readonly [number, number]) => value >= low - 1e-9 && value <= high + 1e-9

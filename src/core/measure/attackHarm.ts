@@ -2,7 +2,7 @@ import { type AudioBlock, frameCount } from '../audio/block'
 import type { Artefact, Place } from './artefacts'
 import { unmeasured } from './artefacts'
 import type { AttackPairs } from './attackPairs'
-import { type Comparison, originOf } from './comparison'
+import { type Comparison, innerOf, originOf } from './comparison'
 import { mean, meanSquareRoot, median, percentile } from './statistics'
 
 const FEW = 8
@@ -21,8 +21,12 @@ const SPREAD_DB = 1.5
 const SOFT_MS = 5
 
 /** Attacks that are gone, made up, late or early, or dull. */
-export function attackHarm(comparison: Comparison, { pairs, extra }: AttackPairs): Artefact[] {
+export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[] {
   const { sampleRate } = comparison.source
+  const inner = innerOf(comparison)
+  const isInner = (frame: number) => frame >= inner.start && frame < inner.end
+  const pairs = all.pairs.filter(({ expected }) => isInner(expected))
+  const extra = all.extra.filter(isInner)
   if (pairs.length === 0 && extra.length === 0) {
     return [unmeasured('lost-attacks'), unmeasured('extra-attacks'), unmeasured('smear'), unmeasured('slip')]
   }

@@ -3,7 +3,7 @@ import { lowerBound } from '../dsp/search'
 import { asOutput } from '../timeline/axes'
 import { createAliasing } from './aliasing'
 import { type AttackPairs, ringing } from './attackPairs'
-import { type Comparison, originOf } from './comparison'
+import { type Comparison, innerOf, originOf } from './comparison'
 import { createImage } from './image'
 import { createLevels } from './levels'
 import { createLoudnessMeter } from './loudness'
@@ -35,6 +35,7 @@ export function* lookBetween(
   const { sampleRate } = source
   const binHz = sampleRate / size
   const totalFrames = frameCount(result)
+  const inner = innerOf(comparison)
   const hop = Math.max(size / 4, Math.ceil(totalFrames / MOST_STEPS))
   const readGot = createSpectra(result, size)
   const readWant = createSpectra(source, size)
@@ -60,7 +61,7 @@ export function* lookBetween(
   }
   const quiet = loudestPower(source, size) * QUIET
 
-  for (let resultFrame = 0; resultFrame < totalFrames; resultFrame += hop) {
+  for (let resultFrame = inner.start; resultFrame < inner.end; resultFrame += hop) {
     const sourceFrame = originOf(comparison, resultFrame)
     const restsWithin = (frames: number) =>
       rests(sourceAttacks, sourceFrame, frames) && rests(resultAttacks, resultFrame, frames)
@@ -89,7 +90,7 @@ export function* lookBetween(
     if (rests(jumps, resultFrame, size / 2)) aliasing.add(step)
     image.add(resultFrame, sourceFrame, ratio, got, want, binHz)
     levels.add(resultFrame, sourceFrame, envelopeAt(resultFrame), got, want, step.natural, binHz)
-    if ((resultFrame / hop) % 32 < 1) yield { doneFrames: resultFrame, totalFrames }
+    if (((resultFrame - inner.start) / hop) % 32 < 1) yield { doneFrames: resultFrame, totalFrames }
   }
   // attacks have their own level and place: half a window behind their start, wherever that came to lie
   const body = ATTACK_BODY_SECONDS * sampleRate
@@ -107,11 +108,12 @@ export function* lookBetween(
     return meter.finish()
   }
   // of a part of a result only the source of that part has a say
-  const firstFrame = Math.floor(originOf(comparison, 0))
-  const lastFrame = Math.ceil(map.sourceAt(asOutput(from + totalFrames)))
+  const firstFrame = Math.floor(originOf(comparison, inner.start))
+  const lastFrame = Math.ceil(map.sourceAt(asOutput(from + inner.end)))
   const heard = source.channels.map((channel) => channel.subarray(firstFrame, Math.max(firstFrame + 1, lastFrame)))
-  const change = loudness(result) - loudness({ sampleRate, channels: heard })
-  const peak = 20 * Math.log10((truePeakOf(result.channels) + 1e-9) / (truePeakOf(heard) + 1e-9))
+  const own = result.channels.map((channel) => channel.subarray(inner.start, inner.end))
+  const change = loudness({ sampleRate, channels: own }) - loudness({ sampleRate, channels: heard })
+  const peak = 20 * Math.log10((truePeakOf(own) + 1e-9) / (truePeakOf(heard) + 1e-9))
   return {
     ...tones.finish(),
     noiseColour: noise.finish(),

@@ -2,7 +2,7 @@ import { frameCount, peakOf } from '../audio/block'
 import type { Task } from '../task'
 import type { Artefact } from './artefacts'
 import { type AttackPairs, ringing } from './attackPairs'
-import { type Comparison, originOf } from './comparison'
+import { type Comparison, innerOf, originOf } from './comparison'
 
 /** a click's bend stands this far out of the usual bend around it */
 const STANDS_OUT = 13
@@ -35,12 +35,14 @@ export function* clicksOf(
   const near = NEAR_SECONDS * sampleRate
   const attacks = pairs.flatMap((pair) => [pair.expected, pair.found ?? pair.expected])
   const leastBend = LEAST_BEND * peakOf(source.channels)
+  const inner = innerOf(comparison)
   const jumps: number[] = []
   const found: Click[] = []
   for (let c = 0; c < result.channels.length; c++) {
     const channel = result.channels[c] as Float32Array
     const own = source.channels[c] as Float32Array
     for (const click of outstandingOf(channel, sampleRate, JUMPS_FROM, leastBend)) {
+      if (click.frame < inner.start || click.frame >= inner.end) continue
       if (attacks.some((at) => Math.abs(at - click.frame) < 0.004 * sampleRate)) continue
       jumps.push(click.frame)
       if (click.outstanding < STANDS_OUT) continue

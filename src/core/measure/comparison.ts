@@ -13,6 +13,11 @@ export interface Comparison {
   readonly result: AudioBlock
   /** output frame at which `result` begins */
   readonly from: number
+  /**
+   * frames of `result` that are what is measured, end exclusive: all of it where nothing is said. What lies around them only lets windows
+   * at their ends see the sound go on.
+   */
+  readonly inner?: { readonly start: number; readonly end: number }
   /** output → source position */
   readonly map: TimeMap
   /** output Hz ÷ source Hz at a moment of the output */
@@ -22,6 +27,9 @@ export interface Comparison {
   /** attacks of the source, where they are known or were corrected */
   readonly attacks?: readonly Attack[]
 }
+
+/** The frames of the result that are measured, end exclusive. */
+export const innerOf = ({ inner, result }: Comparison) => inner ?? { start: 0, end: frameCount(result) }
 
 /** The source frame that sounds at a frame of the result. */
 export function originOf(comparison: Comparison, resultFrame: number): number {

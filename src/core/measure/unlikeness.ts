@@ -3,7 +3,7 @@ import { lowerBound } from '../dsp/search'
 import type { Task } from '../task'
 import { asOutput } from '../timeline/axes'
 import type { AttackPairs } from './attackPairs'
-import { type Comparison, originOf } from './comparison'
+import { type Comparison, innerOf, originOf } from './comparison'
 import { createSpectra, powerBetween, type Spectrum } from './spectra'
 
 /** Windows in seconds, each with its bands to the octave: what is short is told by the first, what is near by the last. */
@@ -16,13 +16,21 @@ const LOWEST_HZ = 50
 const HIGHEST_HZ = 16_000
 /** what lies this far under the loudest moment of the source is not heard beside it, power */
 const GATE = 10 ** -6
+/** what lies that far under its neighbours within this much of an octave is not heard beside them, power */
+const MASKED = 10 ** -3
+const MASKED_OCTAVES = 1 / 3
 const MOST_COLUMNS = 4000
 /** how long after an attack its sound may still be heard */
-const RINGS_SECONDS = 1
+const RINGS_SECONDS = 4
+/** around an attack, where the shortest windows are asked: elsewhere they would follow single periods of a low tone */
+const BEFORE_ATTACK_SECONDS = 0.02
+const AFTER_ATTACK_SECONDS = 0.08
 /** a band is struck when it falls faster than this between these moments after an attack */
 const STRUCK_DB_PER_SECOND = 40
 const FIRST_SECONDS = 0.025
 const LATER_SECONDS = 0.18
+/** below this the window that tells struck bands is a longer one, Hz */
+const LOW_HZ = 300
 
 /**
  * How unlike the source a result is at corresponding moments, dB: mean distance of their log spectra in bands, over three
@@ -43,14 +51,30 @@ export function* unlikenessOf(
   const { source, result, from } = comparison
   const { sampleRate } = source
   const totalFrames = frameCount(result)
+  const inner = innerOf(comparison)
   const found = Float64Array.from(pairs, (pair) => pair.found ?? pair.expected)
-  /** where an attack's sound is by itself; ended where the source has the next one by then */
-  const ringOf = (n: number, at: number) => {
+  /** where an attack's sound is by itself; ended where the source has the next one in the window by then */
+  const ringOf = (n: number, at: number, size: number) => {
     const pair = pairs[n] as AttackPairs['pairs'][number]
     const since = at - (found[n] as number)
     if (since > RINGS_SECONDS * sampleRate) return undefined
     const frame = pair.sourceFrame + since
-    return { frame, ended: frame > (pairs[n + 1]?.sourceFrame ?? Number.POSITIVE_INFINITY) - 0.02 * sampleRate }
+    return { frame, ended: frame + size / 2 > (pairs[n + 1]?.sourceFrame ?? Number.POSITIVE_INFINITY) }
+  }
+  /** whether a window of this length says something here that others do not say better */
+  const tells = (n: number, at: number, near: number | undefined, size: number) => {
+    if (near === undefined) return n > 0
+    const since = at - (found[near] as number)
+    if (n === 0) return since > -BEFORE_ATTACK_SECONDS * sampleRate && since < AFTER_ATTACK_SECONDS * sampleRate
+    const inside = (attack: number) => Math.abs((found[attack] ?? Number.POSITIVE_INFINITY) - at) < size / 2
+    if (n > 1) return !inside(near)
+    // two attacks in one window lie farther apart, or nearer, than in the source
+    return !(inside(near - 1) && inside(near)) && !(inside(near) && inside(near + 1))
+  }
+  const sources = Float64Array.from(pairs, (pair) => pair.sourceFrame)
+  const attackInside = (frame: number, size: number) => {
+    const near = nearest(sources, frame)
+    return near !== undefined && Math.abs((sources[near] as number) - frame) < size / 2
   }
   let sum = 0
   let resolutions = 0
@@ -62,12 +86,16 @@ export function* unlikenessOf(
     const readGot = createSpectra(result, size)
     const readWant = createSpectra(source, size)
     const readNatural = createSpectra(source, size)
+    const readers = [sizes[0] as number, sizes[1] as number].map((frames) => ({
+      read: createSpectra(source, frames),
+      bins: frames / size,
+    }))
     const hop = Math.max(Math.round(size * hops), Math.ceil(totalFrames / MOST_COLUMNS))
     const struck = new Map<number, readonly boolean[]>()
     const struckAt = (n: number) => {
       let bands = struck.get(n)
       if (!bands) {
-        bands = struckBands(readNatural, pairs, n, edges, sampleRate)
+        bands = struckBands(readers, pairs, n, edges, binHz, sampleRate)
         struck.set(n, bands)
       }
       return bands
@@ -75,36 +103,116 @@ export function* unlikenessOf(
     let off = 0
     let cells = 0
     let column = 0
-    for (let at = 0; at < totalFrames; at += hop) {
+    for (let at = inner.start; at < inner.end; at += hop) {
       const near = nearest(found, at)
       const beside = near !== undefined && Math.abs((found[near] as number) - at) < size / 2
+      if (!tells(n, at, near, size)) continue
       const attack = beside ? near : lastBefore(found, at)
-      const rings = attack === undefined ? undefined : ringOf(attack, at)
+      const rings = attack === undefined ? undefined : ringOf(attack, at, size)
       const bands = rings && struckAt(attack as number)
       const natural = rings === undefined || rings.ended ? undefined : readNatural(rings.frame)
       const ratio = comparison.pitchRatioAt(asOutput(from + at))
+      const origin = originOf(comparison, at)
       const formantRatio = comparison.formantRatioAt(asOutput(from + at))
       // where formants part from the pitch, only what is wide keeps its place: theirs
       const apart = Math.abs(formantRatio / ratio - 1) > 0.01
       if (apart && n > 0) continue
       const distance = distanceOf(
         readGot(at),
-        readWant(originOf(comparison, at)),
-        bands && { bands, natural, alone: beside },
+        readWant(origin),
+        { bands, natural, apart: n === 0 || beside || attackInside(origin, size) },
         edges,
         apart ? formantRatio : ratio,
         gate,
+        Math.max(1, Math.round(MASKED_OCTAVES * perOctave)),
       )
       off += distance.off
       cells += distance.cells
       if (column++ % 64 === 63)
         yield { doneFrames: Math.round((totalFrames * (n + at / totalFrames)) / sizes.length), totalFrames }
     }
+    if (n === 0) {
+      const fine = yield* fineStructure(comparison, found, sources, struckAt, size, edges, gate, totalFrames)
+      off += fine.off
+      cells += fine.cells
+    }
     if (cells === 0) continue
     sum += off / cells
     resolutions++
   }
   return resolutions > 0 ? sum / resolutions : 0
+}
+
+/** columns in a run, and how many of a window's length they lie apart */
+const RUN = 8
+const RUN_HOPS = 0.5
+
+/**
+ * Away from attacks: what levels the short windows find within a few hundredths of a second, in whichever order. A low voice is a row of pulses, and a method that
+ * lays their partials out of step loses them; where exactly a pulse lies is of no account.
+ */
+function* fineStructure(
+  comparison: Comparison,
+  found: Float64Array,
+  sources: Float64Array,
+  struckAt: (attack: number) => readonly boolean[],
+  size: number,
+  edges: readonly number[],
+  gate: number,
+  totalFrames: number,
+): Task<{ off: number; cells: number }> {
+  const { source, result, from } = comparison
+  const readGot = createSpectra(result, size)
+  const readWant = createSpectra(source, size)
+  const hop = RUN_HOPS * size
+  const length = RUN * hop
+  const step = Math.max(2 * length, Math.ceil((RUN * totalFrames) / MOST_COLUMNS))
+  const clear = (attacks: Float64Array, at: number) => {
+    const next = lowerBound(attacks, at - size)
+    return !((attacks[next] as number) < at + length + size)
+  }
+  const wants = Array.from({ length: edges.length - 1 }, () => new Float64Array(RUN))
+  const levels = Array.from({ length: edges.length - 1 }, () => new Float64Array(RUN))
+  let off = 0
+  let cells = 0
+  let runs = 0
+  const inner = innerOf(comparison)
+  for (let at = inner.start; at + length < inner.end; at += step) {
+    const origin = originOf(comparison, at + length / 2) - length / 2
+    if (!clear(found, at) || !clear(sources, origin)) continue
+    const attack = lastBefore(found, at)
+    // what was struck dies away by itself
+    const struck = attack === undefined ? undefined : struckAt(attack)
+    const pitchRatio = comparison.pitchRatioAt(asOutput(from + at))
+    const formantRatio = comparison.formantRatioAt(asOutput(from + at))
+    const ratio = Math.abs(formantRatio / pitchRatio - 1) > 0.01 ? formantRatio : pitchRatio
+    let bands = 0
+    for (let n = 0; n < RUN; n++) {
+      const got = readGot(at + n * hop)
+      const want = readWant(origin + n * hop)
+      const top = 0.92 * got.power.length
+      for (bands = 0; bands + 1 < edges.length; bands++) {
+        const low = edges[bands] as number
+        const high = edges[bands + 1] as number
+        if (high > top || high * ratio > top) break
+        ;(levels[bands] as Float64Array)[n] = Math.max(gate, powerBetween(got.below, low * ratio, high * ratio))
+        ;(wants[bands] as Float64Array)[n] = Math.max(gate, powerBetween(want.below, low, high))
+      }
+    }
+    for (let b = 0; b < bands; b++) {
+      if (struck?.[b]) continue
+      const got = (levels[b] as Float64Array).sort()
+      const want = (wants[b] as Float64Array).sort()
+      const floor = Math.max(gate, MASKED * Math.max(got[RUN - 1] as number, want[RUN - 1] as number))
+      if ((got[RUN - 1] as number) <= gate && (want[RUN - 1] as number) <= gate) continue
+      for (let n = 0; n < RUN; n++) {
+        off += Math.abs(10 * Math.log10(Math.max(floor, got[n] as number) / Math.max(floor, want[n] as number))) / RUN
+      }
+      cells++
+    }
+    if (runs++ % 16 === 15) yield { doneFrames: Math.round(at / 3), totalFrames }
+  }
+  return { off, cells }
 }
 
 /** The window lengths that `unlikenessOf` takes, as powers of two. */
@@ -123,28 +231,46 @@ function lastBefore(rising: Float64Array, value: number): number | undefined {
   return next > 0 ? next - 1 : undefined
 }
 
-/** Bands that an attack strikes: they die away by themselves, and a longer time between attacks does not draw them out. */
+/**
+ * Bands that an attack strikes: they die away by themselves, and a longer time between attacks does not draw them out. They are told
+ * by short windows whatever the resolution, so that rows of quick strokes are seen one by one.
+ */
 function struckBands(
-  read: (frame: number) => Spectrum,
+  [short, longer]: readonly Reader[],
   pairs: AttackPairs['pairs'],
   n: number,
   edges: readonly number[],
+  binHz: number,
   sampleRate: number,
 ): readonly boolean[] {
   const { sourceFrame } = pairs[n] as AttackPairs['pairs'][number]
-  const next = pairs[n + 1]?.sourceFrame ?? Number.POSITIVE_INFINITY
-  const later = Math.min(LATER_SECONDS * sampleRate, next - sourceFrame - 0.03 * sampleRate)
-  const first = FIRST_SECONDS * sampleRate
-  const bands = (frame: number) => {
-    const { below } = read(frame)
-    return edges.slice(0, -1).map((edge, b) => powerBetween(below, edge, edges[b + 1] as number))
+  const gap = (pairs[n + 1]?.sourceFrame ?? Number.POSITIVE_INFINITY) - sourceFrame
+  const first = Math.min(FIRST_SECONDS * sampleRate, 0.3 * gap)
+  const later = Math.max(first + 0.008 * sampleRate, Math.min(LATER_SECONDS * sampleRate, gap - 0.012 * sampleRate))
+  const seconds = (later - first) / sampleRate
+  const struck = ({ read, bins }: Reader) => {
+    const at = (frame: number) => {
+      const { below } = read(sourceFrame + frame)
+      // a band narrower than a bin of the short window is told by the bin that it lies in
+      return edges
+        .slice(0, -1)
+        .map((edge, b) => powerBetween(below, edge * bins, Math.max(edge * bins + 1, (edges[b + 1] as number) * bins)))
+    }
+    const loud = at(first)
+    const left = at(later)
+    return loud.map(
+      (value, b) => (10 * Math.log10((value + 1e-12) / ((left[b] as number) + 1e-12))) / seconds > STRUCK_DB_PER_SECOND,
+    )
   }
-  const loud = bands(sourceFrame + first)
-  const left = bands(sourceFrame + Math.max(later, first + 1))
-  const seconds = Math.max(0.01, (later - first) / sampleRate)
-  return loud.map(
-    (power, b) => (10 * Math.log10((power + 1e-12) / ((left[b] as number) + 1e-12))) / seconds > STRUCK_DB_PER_SECOND,
-  )
+  const highs = struck(short as Reader)
+  const lows = struck(longer as Reader)
+  return highs.map((is, b) => ((edges[b] as number) * binHz < LOW_HZ ? (lows[b] as boolean) : is))
+}
+
+/** Reads the source in windows that have `bins` times as many bins to the hertz as those in which bands are counted. */
+interface Reader {
+  readonly read: (frame: number) => Spectrum
+  readonly bins: number
 }
 
 /** Edges in fractional bins, no two closer than one bin. */
@@ -158,40 +284,50 @@ function edgesOf(perOctave: number, binHz: number, sampleRate: number): number[]
 }
 
 interface Rings {
-  /** which bands are struck */
-  readonly bands: readonly boolean[]
+  /** which bands the last attack struck; undefined where nothing rings */
+  readonly bands: readonly boolean[] | undefined
+  /** the source as long after its attack; undefined where it has the next one by then */
   readonly natural: Spectrum | undefined
-  /** only they can be compared here */
-  readonly alone: boolean
+  /** an attack lies in a window: what is not struck lies neither by the map nor by the attack */
+  readonly apart: boolean
 }
 
 function distanceOf(
   got: Spectrum,
   want: Spectrum,
-  rings: Rings | undefined,
+  rings: Rings,
   edges: readonly number[],
   ratio: number,
   gate: number,
+  masked: number,
 ): { off: number; cells: number } {
   const top = 0.92 * got.power.length
-  let off = 0
-  let cells = 0
+  const wants: number[] = []
+  const levels: number[] = []
   for (let b = 0; b + 1 < edges.length; b++) {
     const low = edges[b] as number
     const high = edges[b + 1] as number
     if (high > top || high * ratio > top) break
-    const a = powerBetween(want.below, low, high)
-    const g = powerBetween(got.below, low * ratio, high * ratio)
-    const level = Math.max(gate, g)
-    let wanted = Math.max(gate, a)
-    // with an attack inside the window, what is not struck lies neither by the map nor by the attack
-    if (rings?.alone && !rings.bands[b]) continue
-    if (rings?.bands[b]) {
-      // what was struck rings by itself; how, once it must have ended, the source does not tell: no louder than it has it
+    const level = Math.max(gate, powerBetween(got.below, low * ratio, high * ratio))
+    let wanted = Math.max(gate, powerBetween(want.below, low, high))
+    // what was struck rings by itself; how, once it must have ended, the source does not tell: no louder than it has it
+    if (rings.bands?.[b])
       wanted = rings.natural ? Math.max(gate, powerBetween(rings.natural.below, low, high)) : Math.min(wanted, level)
+    else if (rings.apart) wanted = Number.NaN
+    wants.push(wanted)
+    levels.push(level)
+  }
+  let off = 0
+  let cells = 0
+  for (let b = 0; b < wants.length; b++) {
+    const wanted = wants[b] as number
+    const level = levels[b] as number
+    if (Number.isNaN(wanted) || (wanted <= gate && level <= gate)) continue
+    let floor = gate
+    for (let near = Math.max(0, b - masked); near <= Math.min(wants.length - 1, b + masked); near++) {
+      floor = Math.max(floor, MASKED * (levels[near] as number), MASKED * (wants[near] || 0))
     }
-    if (g < gate && wanted <= gate) continue
-    off += Math.abs(10 * Math.log10(level / wanted))
+    off += Math.abs(10 * Math.log10(Math.max(floor, level) / Math.max(floor, wanted)))
     cells++
   }
   return { off, cells }

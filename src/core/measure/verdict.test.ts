@@ -45,7 +45,7 @@ describe('kinds of harm', () => {
 
 describe('figures', () => {
   it('have as many digits as they mean', () => {
-    expect(figureOf({ id: 'smear', value: 3.14159 })).toBe('3.1 dB')
+    expect(figureOf({ id: 'smear', value: 3.1499 })).toBe('3.1 dB')
     expect(figureOf({ id: 'detune', value: 4.44 })).toBe('4.4 cents')
     expect(figureOf({ id: 'detune', value: 23.6 })).toBe('24 cents')
     expect(figureOf({ id: 'lost-attacks', value: 4.76 })).toBe('5 per 100')

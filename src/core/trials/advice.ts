@@ -9,20 +9,20 @@ import type { Trial } from './trial'
  * first of the order is the best).
  */
 const WEIGHTS: Readonly<Record<ArtefactId, number>> = {
-  'lost-attacks': 0.6,
+  'lost-attacks': 0.55,
   'extra-attacks': 0.6,
   smear: 0.15,
-  slip: 0.12,
-  flutter: 0.4,
-  detune: 0.55,
+  slip: 0.15,
+  flutter: 0.9,
+  detune: 1.8,
   phasiness: 0.35,
   'noise-colour': 0.2,
   'formant-shift': 0.2,
   image: 0.3,
   level: 0.3,
-  balance: 4,
+  balance: 4.8,
   clicks: 1,
-  aliasing: 0.35,
+  aliasing: 0.4,
 }
 const UNLIKENESS_WEIGHT = 1
 

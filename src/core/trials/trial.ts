@@ -3,7 +3,7 @@ import { type AudioBlock, frameCount, silence } from '../audio/block'
 import type { Artefact } from '../measure/artefacts'
 import type { Comparison } from '../measure/comparison'
 import { type Measurement, measureTask, readSource, type SourceReading } from '../measure/measure'
-import { needsOf, openRendering } from '../render/openVoice'
+import { needsOf, openRendering, planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
 import type { Task } from '../task'
 import { asOutput, asSource } from '../timeline/axes'
@@ -17,7 +17,18 @@ export interface Trial {
   readonly measurement: Measurement
 }
 
+/** The figures of a trial alone, for where many are kept and places are not asked for. */
+export const withoutPlaces = (trial: Trial): Trial => ({
+  ...trial,
+  measurement: {
+    ...trial.measurement,
+    artefacts: trial.measurement.artefacts.map((artefact) => ({ ...artefact, places: [] })),
+  },
+})
+
 const BLOCK_FRAMES = 4096
+/** result that is rendered on either side of a part: half of the longest window, and more */
+const MARGIN_SECONDS = 0.2
 /** source that is looked at around a part, so that what rings into it is known */
 const AROUND_SECONDS = 1.5
 
@@ -50,20 +61,30 @@ export function* trialTask(
   reading?: SourceReading,
 ): Task<Trial> {
   const analysis = yield* analyseTask(source, needsOf(recipe), known)
-  const result = yield* half(0, renderSpan(source, recipe, span, analysis))
-  return { span, measurement: yield* half(1, measureSpan(source, result, recipe, span, analysis.attacks, reading)) }
+  const { map } = planOf(recipe, { frames: frameCount(source), sampleRate: source.sampleRate }, analysis.attacks)
+  const margin = Math.round(MARGIN_SECONDS * source.sampleRate)
+  const rendered = { from: Math.max(0, span.from - margin), to: Math.min(map.outputFrames, span.to + margin) }
+  const result = yield* half(0, renderSpan(source, recipe, rendered, analysis))
+  const measuring = measureSpan(source, { audio: result, from: rendered.from }, recipe, span, analysis.attacks, reading)
+  return { span, measurement: yield* half(1, measuring) }
 }
 
-/** Measure a part of a result against the part of the source that it comes from, with places in the whole source. */
+/**
+ * Measure a part of a result against the part of the source that it comes from, with places in the whole source.
+ * @param result  at least that part, and the output frame at which it begins; what is around it keeps its ends from looking cut.
+ */
 export function* measureSpan(
   source: AudioBlock,
-  result: AudioBlock,
+  result: { readonly audio: AudioBlock; readonly from: number },
   recipe: Recipe,
   span: Span,
   attacks?: readonly Attack[],
   reading?: SourceReading,
 ): Task<Measurement> {
-  const whole = comparisonOf(source, result, recipe, attacks, span.from)
+  const whole = {
+    ...comparisonOf(source, result.audio, recipe, attacks, result.from),
+    inner: { start: span.from - result.from, end: span.to - result.from },
+  }
   const { cut, start } = cutSource(whole, span)
   if (start === 0 && cut === whole) return yield* measureTask(whole, reading)
   const measurement = yield* measureTask(cut, yield* readSource(cut.source, cut.attacks))

@@ -72,6 +72,22 @@ describe('a trial', () => {
   })
 })
 
+describe('a part cut out of a result', () => {
+  it('shows no harm that comes of the cut: a tone that goes on before and behind it has no click and nothing stray', () => {
+    const tone = chord({ hz: [220, 331, 1760], seconds: 6 })
+    for (const at of [72_000, 72_037, 105_611]) {
+      const { measurement } = finish(
+        trialTask(tone, recipe('vocoder', { stretch: 1.1 }), { from: at, to: at + 3 * RATE }),
+      )
+      const figure = (id: string) => measurement.artefacts.find((artefact) => artefact.id === id)?.value ?? 0
+      expect(figure('clicks')).toBe(0)
+      expect(figure('aliasing')).toBeLessThan(20)
+      expect(figure('extra-attacks')).toBe(0)
+      expect(figure('level')).toBeLessThan(0.2)
+    }
+  })
+})
+
 describe('advice', () => {
   const trialOf = (methodId: string, stretch = 1.5) => ({
     methodId,

@@ -6,6 +6,7 @@ import { knowledgeOf } from '../session/knowledge'
 import { beatsOf, bpmText, isUntuned, keyOf, keyText, kindOf, tempoOf } from '../session/known'
 import { partFacts, type Source } from '../session/model'
 import { useSession } from '../session/store'
+import { rangeMeasured } from '../session/sweeps'
 import { barsOf, clampPitch, shortestInterval, stretchFromSeconds } from '../session/target'
 import { FitToPicture } from './FitToPicture'
 import { RangeGauge } from './RangeGauge'
@@ -15,6 +16,7 @@ import { Reading } from './TargetPanel'
 export function AimRow({ source }: { source: Source }) {
   const found = useSession((state) => knowledgeOf(state, source))
   const session = useSession((state) => state.history.present)
+  const measured = useSession((state) => rangeMeasured(state, source))
   const facts = partFacts(source)
   if (!facts) return null
   const { target } = source
@@ -22,7 +24,7 @@ export function AimRow({ source }: { source: Source }) {
   const { beatsPerBar } = beatsOf(source, found)
   const { key } = keyOf(source, found)
   const { kind } = kindOf(source, found)
-  const range = naturalRange(kind ?? 'unsure')
+  const range = naturalRange(kind ?? 'unsure', measured)
   const reading = readingOf(target.stretch, range)
   const other = otherReading(target.stretch)
   const offer = other && tempo.bpm !== undefined && reading !== 'natural' ? other : undefined

@@ -6,6 +6,8 @@ const OCTAVES = 2
 
 const place = (stretch: number) => (WIDTH / 2) * (1 + Math.max(-1, Math.min(1, Math.log2(stretch) / OCTAVES)))
 
+const places = (stretch: number) => Number(stretch.toFixed(2))
+
 /** Where a stretch lies between what sounds natural for this material and what does not, and where that is known from. */
 export function RangeGauge({
   stretch,
@@ -30,7 +32,7 @@ export function RangeGauge({
       aria-valuemin={0.25}
       aria-valuemax={4}
       aria-valuetext={`${reading}, ${from}`}
-      title={`Natural from ${low} to ${high} ×, slightly stretched from ${least} to ${most} ×: ${from}`}
+      title={`Natural from ${places(low)} to ${places(high)} ×, slightly stretched from ${places(least)} to ${places(most)} ×: ${from}`}
     >
       <span className="caption block">
         <b className={reading === 'clearly stretched' ? 'text-trouble' : 'text-text'}>{reading}</b> · {from}

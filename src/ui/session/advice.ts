@@ -1,10 +1,8 @@
-import { methods, type Recipe, type Trial } from '../../core'
-import { analysisOf } from './analyses'
-import { pool, trialRows } from './engine'
+import { methods, type Recipe } from '../../core'
 import { heardSound } from './listening'
 import { newVariant, recipeOf, type Source, soundKey } from './model'
-import { readingKeyOf } from './renders'
 import { type AdviceState, store } from './store'
+import { tryRecipe } from './trying'
 
 /** Advice that comes from measuring: every method is tried on a telling part of the source, for this target. */
 
@@ -27,10 +25,10 @@ const recipeFor = (source: Source, methodId: string): Recipe => recipeOf(source,
 export async function seekAdvice(source: Source) {
   const sound = heardSound(source)
   if (!sound) return
+  const { audio } = sound.decoded
   cancelAdvice(source.id)
   const stop = new AbortController()
   running.set(source.id, stop)
-  const { audio } = sound.decoded
   const methodIds = candidates(source)
   const key = adviceKey(source)
   let state: AdviceState = { key, status: 'running', methodIds, tried: [] }
@@ -40,22 +38,12 @@ export async function seekAdvice(source: Source) {
   }
   show({})
   try {
-    // attacks say which part tells most, and half of the methods need them anyway
-    const known = await analysisOf(source, audio, { ...recipeFor(source, 'splice'), holdPercent: 1 })
-    const readingKey = readingKeyOf(source)
     await Promise.all(
       methodIds.map(async (methodId) => {
-        const recipe = recipeFor(source, methodId)
-        const place = `${readingKey} ${JSON.stringify(recipe)} ${TRIED_SECONDS} s`
-        let trial = (await trialRows.get(place).catch(() => undefined)) as Trial | undefined
-        if (!trial) {
-          const analysis = { ...known, ...(await analysisOf(source, audio, recipe)) }
-          trial = await pool.run<'measure'>(
-            { kind: 'measure', audio, seconds: TRIED_SECONDS, recipe, analysis, readingKey },
-            { signal: stop.signal, rank: 2 },
-          )
-          trialRows.put(place, trial).catch(() => undefined)
-        }
+        const trial = await tryRecipe(source, audio, recipeFor(source, methodId), TRIED_SECONDS, {
+          signal: stop.signal,
+          rank: 2,
+        })
         show({ tried: [...state.tried, { methodId, trial }] })
       }),
     )

@@ -1,7 +1,7 @@
-import { methodById, ratioToSemitones, semitonesToRatio } from '../../core'
+import { methodById, type Recipe, ratioToSemitones, semitonesToRatio } from '../../core'
 import { change, redo as redoStep, undo as undoStep } from './history'
 import { isUntuned, keyOf, tempoOf } from './known'
-import { hearLane, playback } from './listening'
+import { hearLane, leaveTried, playback } from './listening'
 import {
   freeLetter,
   type Hand,
@@ -70,6 +70,7 @@ export function redo() {
 export function selectSource(id: string) {
   if (getState().outlook.selectedId === id) return
   if (playback.playing) playback.stop()
+  leaveTried()
   setOutlook({ selectedId: id })
 }
 
@@ -146,13 +147,33 @@ export function copyVariant(source: Source, variant: Variant) {
   placeVariant(source, { ...variant, id: crypto.randomUUID(), letter: freeLetter(source.variants) }, 'Copy variant')
 }
 
-function placeVariant(source: Source, variant: Variant, label: string) {
+/** Take what was tried to the bench: its length and pitch as the target, its method as a variant if there is none yet. One step. */
+export function takeTried(source: Source, recipe: Recipe) {
+  const { methodId, settings, stretch, pitchSemitones } = recipe
+  const same = source.variants.findIndex((variant) => variant.methodId === methodId)
+  const fits = (variant: Variant) => JSON.stringify(variant.settings[methodId] ?? {}) === JSON.stringify(settings)
+  const at = source.variants.findIndex((variant) => variant.methodId === methodId && fits(variant))
+  const mark = `take-${crypto.randomUUID()}`
+  setTarget(source.id, { stretch, pitchSemitones, tied: false }, mark)
+  if (at >= 0) hearLane(at + 1)
+  else if (source.variants.length < MAX_VARIANTS) {
+    const variant = newVariant(crypto.randomUUID(), freeLetter(source.variants), methodId)
+    placeVariant(source, { ...variant, settings: { [methodId]: { ...settings } } }, 'Add variant', mark)
+  } else hearLane(same + 1)
+}
+
+function placeVariant(source: Source, variant: Variant, label: string, gesture?: string) {
   if (source.variants.length >= MAX_VARIANTS) return
   const after = source.variants.findIndex((v) => v.letter > variant.letter)
   const at = after < 0 ? source.variants.length : after
-  editSource(source.id, label, (draft) => {
-    draft.variants.splice(at, 0, variant)
-  })
+  editSource(
+    source.id,
+    label,
+    (draft) => {
+      draft.variants.splice(at, 0, variant)
+    },
+    gesture,
+  )
   hearLane(at + 1)
 }
 

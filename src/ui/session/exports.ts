@@ -1,4 +1,5 @@
 import { resultName, type SampleFormat } from '../../core'
+import { saveFile } from '../common/saveFile'
 import { analysisOf } from './analyses'
 import { pool } from './engine'
 import { heardSound } from './listening'
@@ -33,7 +34,7 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
       },
       { signal: stop.signal, rank: 0, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
     )
-    download(blob, name)
+    saveFile(blob, name)
     notify({ tone: 'plain', text: `${name} exported, ${(facts.frames / decoded.audio.sampleRate).toFixed(3)} s` })
     if (facts.clippedSamples > 0) {
       notify({
@@ -53,12 +54,4 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
 
 export function cancelExport(variantId: string) {
   exportJobs.get(variantId)?.abort()
-}
-
-function download(blob: Blob, name: string) {
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(blob)
-  link.download = name
-  link.click()
-  setTimeout(() => URL.revokeObjectURL(link.href), 60_000)
 }

@@ -1,4 +1,4 @@
-import type { Analysis } from '../../core'
+import { type Analysis, dbToAmplitude } from '../../core'
 import { createPlayback, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../engine'
 import { isKnown, knownSoFar, syncAnalysis } from './analyses'
 import type { LoadedSound } from './audioShelf'
@@ -11,7 +11,7 @@ import { matchedGains } from './matching'
 import { REFERENCE, recipeOf, type Source, soundKey } from './model'
 import { tell } from './notices'
 import { setOutlook } from './outlook'
-import { activeLane, type State, selectedSource, store } from './store'
+import { activeLane, type State, selectedSource, store, type TriedState } from './store'
 
 /** What is heard: the selected source's sound, the lane, the place, the loop. */
 
@@ -90,14 +90,17 @@ function syncProgram(state: State) {
     return
   }
   syncClick(state, source)
+  const tried = state.tried?.sourceId === source.id ? state.tried : undefined
   const needed = source.variants.map((variant) => recipeOf(source, variant))
+  if (tried) needed.push(tried.recipe)
   syncAnalysis(source, heard.sound.decoded.audio, needed)
   const analysis = knownSoFar(state, source)
   if (analysis && analysis !== sentAnalysis) playback.setAnalysis(analysis)
   sentAnalysis = analysis
   const gains = laneGains(state, source)
+  if (tried) gains.push((gains[0] as number) * (state.outlook.matched ? dbToAmplitude(-tried.changeLu) : 1))
   const lane = activeLane(state, source)
-  const variantIndex = source.variants.findIndex((variant) => variant.id === lane)
+  const variantIndex = tried ? source.variants.length : source.variants.findIndex((variant) => variant.id === lane)
   const recipe = needed[variantIndex]
   // until what a lane needs is known, the reference is heard in its place
   const active = recipe && isKnown(state, source, recipe) ? 1 + variantIndex : 0
@@ -107,7 +110,9 @@ function syncProgram(state: State) {
       ...needed.map((recipe, i) => ({ recipe, gain: gains[i + 1] as number })),
     ],
     active,
-    loop: state.outlook.looping ? (source.selection ?? { start: 0, end: heard.sound.facts.frames }) : undefined,
+    loop: state.outlook.looping
+      ? (tried?.range ?? source.selection ?? { start: 0, end: heard.sound.facts.frames })
+      : undefined,
   }
   const text = `${heard.key} ${JSON.stringify(program)} ${JSON.stringify(source.hand.attacks ?? null)}`
   if (text === sentProgram) return
@@ -150,7 +155,7 @@ export function togglePlay() {
   if (!source || !heard) return
   const { frames } = heard.sound.facts
   let from = playback.sourceFrame()
-  const { selection } = source
+  const selection = getState().tried?.range ?? source.selection
   if (getState().outlook.looping && selection && (from < selection.start || from >= selection.end))
     from = selection.start
   if (from >= frames - 1) from = 0
@@ -170,10 +175,26 @@ function keepPlace(frame: number) {
   setOutlook((outlook) => ({ places: { ...outlook.places, [selectedId]: Math.round(frame) } }))
 }
 
+/** Hear something that was only tried, over the part of the source that its trial was about, in place of a lane. */
+export function hearTried(tried: TriedState) {
+  const loopBefore = getState().tried?.range
+  setState({ tried })
+  const here = playback.sourceFrame()
+  const inside = here >= tried.range.start && here < tried.range.end
+  if (!inside || !loopBefore) seek(tried.range.start)
+  if (!playback.playing) togglePlay()
+}
+
+/** Back to the lanes. */
+export function leaveTried() {
+  if (getState().tried) setState({ tried: undefined })
+}
+
 /** Lane 0 is the reference, 1… the variants in the order on screen. */
 export function hearLane(index: number) {
   const source = selectedSource(getState())
   if (!source) return
+  leaveTried()
   const variant = source.variants[index - 1]
   if (index > 0 && !variant) return
   setOutlook((outlook) => {

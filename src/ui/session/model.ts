@@ -4,6 +4,7 @@ import {
   firstMethods,
   HOLD_RANGE,
   methodById,
+  methods,
   PITCH_RANGE,
   type Recipe,
   STRETCH_RANGE,
@@ -106,6 +107,21 @@ export const sessionSchema = z.object({
   key: keySchema.optional(),
 })
 
+const sweepOutlook = z.object({
+  axis: z.enum(['length', 'far', 'pitch']),
+  methodIds: z.array(z.string()),
+  /** which kind of harm is drawn, or the worst of all */
+  shown: z.string(),
+  /** the source that is being swept: goes on after a reload */
+  running: z.string().optional(),
+})
+
+const FIRST_SWEEP: z.infer<typeof sweepOutlook> = {
+  axis: 'length',
+  methodIds: methods.map((method) => method.id),
+  shown: 'worst',
+}
+
 /** What the eye and ear are on; kept, but no step of undo. */
 export const outlookSchema = z.object({
   selectedId: z.string().optional(),
@@ -118,8 +134,10 @@ export const outlookSchema = z.object({
   theme: z.enum(['ink', 'paper']),
   looping: z.boolean(),
   matched: z.boolean(),
+  view: z.enum(['bench', 'sweep']).default('bench'),
   /** what is shown under the lanes */
   panel: z.enum(['settings', 'scorecard', 'advice', 'blind']).default('settings'),
+  sweep: sweepOutlook.default(FIRST_SWEEP),
   /** each time round the loop the next lane is heard */
   turns: z.boolean().default(false),
   format: z.enum(['16', '24', '32f']),
@@ -209,7 +227,9 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     theme,
     looping: true,
     matched: true,
+    view: 'bench',
     panel: 'settings',
+    sweep: FIRST_SWEEP,
     turns: false,
     format: '24',
     list: 'shelf',

@@ -9,6 +9,7 @@ import { notify, tell } from './notices'
 import { syncTurns } from './places'
 import { syncRenders } from './renders'
 import { type State, store } from './store'
+import { syncSweeps } from './sweeps'
 
 /**
  * Opens the session and lets storage, playback and renders follow it. Views draw what is in the store and call what
@@ -61,6 +62,7 @@ function follow(state: State, before: State | undefined) {
     state.renders === before?.renders &&
     state.loads === before?.loads &&
     state.analyses === before?.analyses &&
+    state.tried === before?.tried &&
     state.knowledge === before?.knowledge
   )
     return
@@ -69,5 +71,6 @@ function follow(state: State, before: State | undefined) {
     syncRenders(getState())
   })
   if (changed || elsewhere) syncKnowledge(state)
+  if (changed || elsewhere || state.loads !== before?.loads) syncSweeps(state)
   if (changed || elsewhere || state.analyses !== before?.analyses) syncRenders(state)
 }

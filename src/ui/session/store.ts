@@ -1,6 +1,6 @@
 import { useStore } from 'zustand'
 import { createStore } from 'zustand/vanilla'
-import type { Analysis, Knowledge, Trial, Tried } from '../../core'
+import type { Analysis, Knowledge, Recipe, SweepAxis, SweepPoint, Trial, Tried } from '../../core'
 import type { FileFacts, SoundFacts } from '../../engine'
 import { type History, startHistory } from './history'
 import {
@@ -65,6 +65,24 @@ export interface AdviceState {
   readonly error?: unknown
 }
 
+/** Something that was only tried, and is heard: no lane of the session. */
+export interface TriedState {
+  readonly sourceId: string
+  readonly recipe: Recipe
+  /** which part of the source its trial was about, source frames */
+  readonly range: { readonly start: number; readonly end: number }
+  /** how much louder than the source it came out, LU */
+  readonly changeLu: number
+}
+
+/** What is known of one part of a source over many lengths and pitches. */
+export interface SweepState {
+  readonly points: readonly SweepPoint[]
+  /** what is being measured now */
+  readonly running?: { readonly axis: SweepAxis; readonly done: number; readonly total: number }
+  readonly error?: unknown
+}
+
 export interface LoadState {
   readonly status: 'loading' | 'ready' | 'failed'
   readonly facts?: SoundFacts
@@ -120,6 +138,9 @@ export interface State {
   readonly trials: Readonly<Record<string, TrialState>>
   /** a comparison without names that is going on */
   readonly blind: BlindRun | undefined
+  readonly tried: TriedState | undefined
+  /** by part of a source */
+  readonly sweeps: Readonly<Record<string, SweepState>>
   /** by source */
   readonly advice: Readonly<Record<string, AdviceState>>
   readonly exports: Readonly<Record<string, ExportState>>
@@ -143,6 +164,8 @@ export const store = createStore<State>(() => ({
   renders: {},
   trials: {},
   advice: {},
+  tried: undefined,
+  sweeps: {},
   blind: undefined,
   exports: {},
   arrivals: [],

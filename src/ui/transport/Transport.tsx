@@ -19,6 +19,7 @@ export function Transport() {
   const playing = useSession((state) => state.playing)
   const ready = useSession((state) => (source ? state.loads[soundKey(source)]?.status === 'ready' : false))
   const blind = useSession((state) => source !== undefined && state.blind?.sourceId === source.id)
+  const tried = useSession((state) => source !== undefined && state.tried?.sourceId === source.id)
   const { looping, matched, theme, turns } = useSession((state) => state.outlook)
   const active = useSession((state) => (source ? activeLane(state, source) : 'reference'))
 
@@ -45,7 +46,7 @@ export function Transport() {
       {source && !blind && (
         <div role="group" aria-label="Heard lane" className="flex items-center gap-0.5">
           {[undefined, ...source.variants].map((variant, index) => {
-            const heard = active === (variant?.id ?? 'reference')
+            const heard = !tried && active === (variant?.id ?? 'reference')
             return (
               <button
                 key={variant?.id ?? 'reference'}
@@ -129,13 +130,15 @@ function Clock({ source, active, hidden }: { source: Source | undefined; active:
   const inSource = useRef<HTMLSpanElement>(null)
   const inResult = useRef<HTMLSpanElement>(null)
   const playing = useSession((state) => state.playing)
+  const tried = useSession((state) => (source && state.tried?.sourceId === source.id ? state.tried : undefined))
   const place = useSession((state) => (source ? (state.outlook.places[source.id] ?? 0) : 0))
 
   useEffect(() => {
     const part = source && partFacts(source)
     const rate = part?.sampleRate ?? 48_000
     const variant = source?.variants.find((v) => v.id === active)
-    const map = part && variant ? planOf(recipeOf(source, variant), part).map : undefined
+    const recipe = tried?.recipe ?? (source && variant && recipeOf(source, variant))
+    const map = part && recipe ? planOf(recipe, part).map : undefined
     let handle = 0
     const write = () => {
       const frame = playback.playing ? playback.sourceFrame() : place
@@ -146,7 +149,7 @@ function Clock({ source, active, hidden }: { source: Source | undefined; active:
     }
     write()
     return () => cancelAnimationFrame(handle)
-  }, [source, active, playing, place])
+  }, [source, active, playing, place, tried])
 
   return (
     <div className="flex items-end gap-4" role="group" aria-label="Place">

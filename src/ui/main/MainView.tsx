@@ -1,26 +1,24 @@
 import { LoaderCircle, Redo2, RotateCcw, Undo2 } from 'lucide-react'
 import { errorText } from '../../host/errorText'
+import { Bench } from '../bench/Bench'
+import { Centre } from '../common/Centre'
 import { channelText, countText, kindText, peakText, rateText, timeText } from '../common/formats'
 import { redo, resetTarget, undo } from '../session/edits'
 import { loadAgain } from '../session/listening'
 import { soundKey } from '../session/model'
-import { chosenVariant, selectedSource, useSession } from '../session/store'
+import { selectedSource, useSession } from '../session/store'
 import { isPlain } from '../session/target'
-import { AimRow } from './AimRow'
-import { KnowStrip } from './know/KnowStrip'
-import { Lanes } from './lanes/Lanes'
-import { Panel } from './panel/Panel'
-import { TargetPanel } from './TargetPanel'
-import { useBenchKeys } from './useBenchKeys'
+import { SweepView } from '../sweep/SweepView'
+import { useKeys } from './useKeys'
+import { ViewTabs } from './ViewTabs'
 
-/** One source: what it is, what is wanted of it, and its variants in lanes under the reference. */
-export function BenchView() {
-  useBenchKeys()
+/** The source that is worked on: what it is, whether it could be read, and the view of it that was chosen. */
+export function MainView() {
+  useKeys()
   const ready = useSession((state) => state.ready)
   const source = useSession(selectedSource)
   const load = useSession((state) => (source ? state.loads[soundKey(source)] : undefined))
-  const blind = useSession((state) => source !== undefined && state.blind?.sourceId === source.id)
-  const variant = useSession((state) => source && chosenVariant(state, source))
+  const view = useSession((state) => state.outlook.view)
   const past = useSession((state) => state.history.past.at(-1)?.label)
   const future = useSession((state) => state.history.future[0]?.label)
   const { facts } = source ?? {}
@@ -47,7 +45,8 @@ export function BenchView() {
             )}
           </>
         )}
-        <span className="ml-auto flex">
+        <span className="ml-auto flex items-center">
+          {source && <ViewTabs />}
           {source && (
             <button
               type="button"
@@ -107,28 +106,10 @@ export function BenchView() {
           </span>
         </Centre>
       )}
-      {source && facts && load?.status !== 'failed' && (
-        <>
-          <KnowStrip source={source} />
-          <TargetPanel source={source} />
-          <AimRow source={source} />
-          {blind ? (
-            <Centre>
-              <span className="wide text-[20px]">Names are hidden</span>
-              <span className="max-w-[44ch] text-soft">
-                Lanes are heard under numbers until you have answered. What is looped and how loud stays the same.
-              </span>
-            </Centre>
-          ) : (
-            <Lanes source={source} />
-          )}
-          <Panel source={source} variant={variant} />
-        </>
-      )}
+      {source &&
+        facts &&
+        load?.status !== 'failed' &&
+        (view === 'bench' ? <Bench source={source} /> : <SweepView source={source} />)}
     </main>
   )
-}
-
-function Centre({ children }: { children: React.ReactNode }) {
-  return <div className="flex flex-1 flex-col items-center justify-center gap-4 bg-well text-center">{children}</div>
 }

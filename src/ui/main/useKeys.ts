@@ -1,12 +1,13 @@
 import { useHotkeys } from 'react-hotkeys-hook'
+import { marksOf } from '../bench/harm/marks'
+import { moveView } from '../bench/lanes/Lanes'
 import { hearHidden } from '../session/blind'
 import { redo, setSelection, undo } from '../session/edits'
 import { hearLane, playback, seek, togglePlay } from '../session/listening'
 import { setOutlook } from '../session/outlook'
 import { hearPlace } from '../session/places'
 import { chosenVariant, selectedSource, store } from '../session/store'
-import { marksOf } from './harm/marks'
-import { moveView } from './lanes/Lanes'
+import { showView } from '../session/views'
 
 /** Whether keys belong to a text that is being written: a name, but not a number or a list. */
 function writes(event: KeyboardEvent): boolean {
@@ -38,7 +39,7 @@ function hearNext(step: 1 | -1) {
 }
 
 /** Keys that hold everywhere but in a text. */
-export function useBenchKeys() {
+export function useKeys() {
   const source = () => selectedSource(store.getState())
   const plain = { preventDefault: true } as const
   // past a focused list or number too: what they would do with the key is worth less than what the bench does
@@ -53,6 +54,8 @@ export function useBenchKeys() {
     (event) => (store.getState().blind ? hearHidden(Number(event.key) - 1) : hearLane(Number(event.key))),
     { ...onLists, useKey: true },
   )
+  useHotkeys('b', () => showView('bench'), onLists)
+  useHotkeys('w', () => showView('sweep'), onLists)
   useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), onLists)
   useHotkeys('i', () => setOutlook((outlook) => ({ turns: !outlook.turns, looping: true })), onLists)
   useHotkeys('n', () => hearNext(1), onLists)
@@ -72,7 +75,7 @@ export function useBenchKeys() {
   )
   const view = (how: Parameters<typeof moveView>[1]) => {
     const current = source()
-    if (current) moveView(current, how)
+    if (current && store.getState().outlook.view === 'bench') moveView(current, how)
   }
   useHotkeys('+,=,shift+=,shift++', () => view({ zoom: 1.5 }), {
     ...onLists,

@@ -1,0 +1,73 @@
+import { describe, expect, it } from 'vitest'
+import { type AudioBlock, frameCount } from '../audio/block'
+import { createRandom } from '../dsp/random'
+import { finish } from '../task'
+import { AS_WRITTEN, idealItems } from '../testing/ideals'
+import { noise } from '../testing/signals'
+import { straightMap } from '../timeline/timeMap'
+import { measureTask } from './measure'
+
+const RATE = 48_000
+
+const unlikeness = (source: AudioBlock, result: AudioBlock, stretch = 1) =>
+  finish(
+    measureTask({
+      source,
+      result,
+      from: 0,
+      map: straightMap(frameCount(source), stretch),
+      pitchRatioAt: () => 1,
+      formantRatioAt: () => 1,
+    }),
+  ).unlikenessDb
+
+/** A low voice: partials of 60 Hz, all in step with one another or each with a phase of its own. */
+function voice(phaseOf: (n: number) => number, seconds = 2): AudioBlock {
+  const samples = Float32Array.from({ length: seconds * RATE }, (_, i) => {
+    let sum = 0
+    for (let n = 1; n <= 60; n++) sum += Math.cos((2 * Math.PI * 60 * n * i) / RATE + phaseOf(n)) / 60
+    return 0.6 * sum * Math.min(1, i / 4800, (seconds * RATE - i) / 4800)
+  })
+  return { sampleRate: RATE, channels: [samples] }
+}
+
+describe('unlikeness', () => {
+  it('is nothing between a sound and itself, little between two playings of one noise', () => {
+    const rain = noise({ seconds: 2, seed: 3 })
+    expect(unlikeness(rain, rain)).toBe(0)
+    const other = unlikeness(rain, noise({ seconds: 2, seed: 4 }))
+    expect(other).toBeGreaterThan(0.1)
+    expect(other).toBeLessThan(6)
+  })
+
+  it('asks whether a low voice still comes in pulses, not when each of them comes', () => {
+    const pulses = voice(() => 0)
+    const later = voice((n) => n * 2.1)
+    const random = createRandom(5)
+    const phases = Array.from({ length: 61 }, () => 6.28 * random())
+    const spread = voice((n) => phases[n] as number)
+    // short windows cut a handful of pulses a little differently each time
+    const moved = unlikeness(pulses, later)
+    expect(moved).toBeLessThan(1.2)
+    expect(unlikeness(pulses, spread)).toBeGreaterThan(2.5 * moved)
+  })
+
+  it('knows that what is struck dies away by itself, however far apart the strokes come to lie', () => {
+    const item = idealItems.find(({ id }) => id === 'castanets')
+    if (!item) throw new Error('no castanets')
+    const source = item.play(AS_WRITTEN).audio
+    for (const stretch of [0.8, 4]) {
+      const ideal = item.play({ ...AS_WRITTEN, stretch }).audio
+      const right = unlikeness(source, ideal, stretch)
+      expect(right).toBeLessThan(0.6)
+      // every stroke with a second one 14 ms behind it
+      const twice: AudioBlock = {
+        sampleRate: RATE,
+        channels: ideal.channels.map((channel) =>
+          channel.map((value, i) => 0.7 * value + 0.7 * (channel[i - Math.round(0.014 * RATE)] ?? 0)),
+        ),
+      }
+      expect(unlikeness(source, twice, stretch)).toBeGreaterThan(2 * right + 0.3)
+    }
+  })
+})

@@ -1,0 +1,31 @@
+import type { Outlook } from '../session/model'
+import { useSession } from '../session/store'
+import { showView } from '../session/views'
+
+const VIEWS: readonly { readonly id: Outlook['view']; readonly label: string; readonly title: string }[] = [
+  { id: 'bench', label: 'Bench', title: 'One target, several methods side by side (B)' },
+  { id: 'sweep', label: 'Sweep', title: 'Where each method breaks on this sound (W)' },
+]
+
+/** The views of a source. */
+export function ViewTabs() {
+  const view = useSession((state) => state.outlook.view)
+  const blind = useSession((state) => state.blind !== undefined)
+  return (
+    <nav aria-label="Views" className="mr-3 flex">
+      {VIEWS.map(({ id, label, title }) => (
+        <button
+          key={id}
+          type="button"
+          className="view-tab"
+          aria-current={view === id ? 'page' : undefined}
+          disabled={blind && view !== id}
+          title={title}
+          onClick={() => showView(id)}
+        >
+          {label}
+        </button>
+      ))}
+    </nav>
+  )
+}

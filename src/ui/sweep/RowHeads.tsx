@@ -1,0 +1,55 @@
+import { type Breaks, methodById, type SweepAxis } from '../../core'
+import { ROW_PX, TOP_PX } from './chart'
+import { breakText, type Cell } from './model'
+
+const SHAPES = [
+  'M12 3a9 9 0 1 1 0 18a9 9 0 1 1 0-18z',
+  'M12 2L22 12L12 22L2 12z',
+  'M3 3h18v18H3z',
+  'M12 2L22 21H2z',
+  'M7 2h10l6 10l-6 10H7L1 12z',
+  'M12 1l10.5 7.6l-4 12.9h-13l-4-12.9z',
+  'M1 3h22L12 22.5z',
+  'M6 1h12l5 5v12l-5 5H6l-5-5V6z',
+]
+
+/** The methods as heads of their rows: which are swept, in what shape and colour their curves are, where they break. */
+export function RowHeads({
+  methodIds,
+  chosen,
+  breaks,
+  axis,
+  measured,
+  onToggle,
+}: {
+  readonly methodIds: readonly string[]
+  readonly chosen: readonly string[]
+  readonly breaks: readonly Breaks[]
+  readonly axis: SweepAxis
+  readonly measured: readonly Cell[]
+  readonly onToggle: (methodId: string) => void
+}) {
+  return (
+    <div role="group" aria-label="Methods swept" className="absolute left-0 w-[164px]" style={{ top: TOP_PX }}>
+      {methodIds.map((id, row) => {
+        const on = chosen.includes(id)
+        const { label } = methodById(id)
+        const told = measured.some((cell) => cell.row === row) ? `: ${breakText(axis, breaks[row] as Breaks)}` : ''
+        return (
+          <label
+            key={id}
+            className="flex cursor-pointer items-center gap-2 pr-2 pl-5 whitespace-nowrap hover:bg-deck"
+            style={{ height: ROW_PX, color: on ? undefined : 'var(--faint)' }}
+            title={`${label}${told}`}
+          >
+            <input type="checkbox" className="accent-[var(--text)]" checked={on} onChange={() => onToggle(id)} />
+            <svg width="11" height="11" viewBox="0 0 24 24" aria-hidden="true">
+              <path d={SHAPES[row % SHAPES.length]} fill={on ? `var(--lane-${row + 1})` : 'var(--edge)'} />
+            </svg>
+            {label}
+          </label>
+        )
+      })}
+    </div>
+  )
+}
