@@ -2,6 +2,7 @@ export { type Analysis, type AnalysisNeed, type Attack, analyse, analyseTask } f
 export { type AttackOptions, detectAttacks } from './analysis/attacks'
 export { createLayers, type Layers } from './analysis/layers'
 export { coarsen, createOverviewBuilder, type Overview } from './analysis/overview'
+export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
 export { type DecodedFile, readWav } from './audio/readWav'
 export type { SampleFormat } from './audio/sampleFormat'
@@ -63,6 +64,7 @@ export { harmOf, type Ranked, rankTrials, reasonOf, type Tried } from './trials/
 export { comparisonOf } from './trials/comparisonOf'
 export { type Span, tellingSpan } from './trials/excerpt'
 export { chanceOfAtLeast, chanceOfPreference } from './trials/listening'
+export { valuesOver } from './trials/settingValues'
 export {
   type Breaks,
   breaksOf,

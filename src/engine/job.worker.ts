@@ -8,11 +8,16 @@ import {
   frameCount,
   know,
   measureSpan,
+  openRendering,
   peakOf,
   planOf,
+  type Rendering,
   readSource,
   renderTask,
   type SourceReading,
+  type Spectrogram,
+  sourceVoice,
+  spectrogramTask,
   type Task,
   type Trial,
   tellingSpan,
@@ -76,6 +81,7 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'analyse') return runTask(analyseTask(job.audio, job.needs, job.known), options)
   if (job.kind === 'render') return render(job, options)
   if (job.kind === 'measure') return measure(job, options)
+  if (job.kind === 'spectrogram') return spectrogram(job, options)
   const parts: BlobPart[] = []
   let loose: Uint8Array<ArrayBuffer>[] = []
   let looseBytes = 0
@@ -135,6 +141,59 @@ async function measure(
   if (!result) return runTask(trialTask(audio, recipe, span, analysis, reading), options)
   const task = measureSpan(audio, { audio: result, from: 0 }, recipe, span, analysis.attacks, reading)
   return { span, measurement: await runTask(task, options) }
+}
+
+const openedVoice = ({ voice, map }: Rendering) => ({ voice, frames: map.outputFrames })
+
+/** what lies between two columns is read over when it is shorter than this many windows; beyond that it is skipped */
+const READ_OVER_WINDOWS = 6
+
+function spectrogram(
+  { audio, recipe, analysis, from, to, columns, fftFrames }: Extract<Job, { kind: 'spectrogram' }>,
+  options: Options,
+): Promise<Spectrogram> {
+  const { voice, frames } = recipe
+    ? openedVoice(openRendering(audio, recipe, analysis))
+    : { voice: sourceVoice(audio), frames: frameCount(audio) }
+  /** what lies before the start and beyond the end is silence */
+  const readWithin = (frame: number, out: readonly Float32Array[]) => {
+    const length = out[0]?.length ?? 0
+    const start = Math.min(length, Math.max(0, -frame))
+    const end = Math.max(start, Math.min(length, frames - frame))
+    for (const channel of out) channel.fill(0)
+    if (end > start)
+      voice.read(
+        frame + start,
+        out.map((channel) => channel.subarray(start, end)),
+      )
+  }
+  const hop = (to - from) / columns
+  // columns that lie close are cut from what was read once; a voice that carries state is best read on
+  const first = Math.round(from + hop / 2) - fftFrames / 2
+  const last = Math.round(to - hop / 2) + fftFrames / 2
+  const together = hop < READ_OVER_WINDOWS * fftFrames
+  const all = together ? audio.channels.map(() => new Float32Array(last - first + 1)) : []
+  let readTo = first
+  const read = (frame: number, out: readonly Float32Array[]) => {
+    const length = out[0]?.length ?? 0
+    if (!together) {
+      readWithin(frame, out)
+      return
+    }
+    const upTo = Math.min(last + 1, frame + length)
+    if (upTo > readTo) {
+      readWithin(
+        readTo,
+        all.map((channel) => channel.subarray(readTo - first, upTo - first)),
+      )
+      readTo = upTo
+    }
+    out.forEach((channel, c) => {
+      channel.set((all[c] as Float32Array).subarray(frame - first, frame - first + length))
+    })
+  }
+  const size = { columns, fftFrames, sampleRate: audio.sampleRate, channels: audio.channels.length }
+  return runTask(spectrogramTask(read, { from, to }, size), options)
 }
 
 const sizeOf = (audio: AudioBlock) => ({ frames: frameCount(audio), sampleRate: audio.sampleRate })

@@ -10,6 +10,7 @@ import type {
   Overview,
   Progress,
   Recipe,
+  Spectrogram,
   Trial,
 } from '../core'
 import type { WireError } from '../host/errorWire'
@@ -74,6 +75,17 @@ export type Job =
       readonly analysis: Analysis
       readonly readingKey: string
     }
+  /** levels over time and frequency of a part of a result, or of the sound itself; output frames, end exclusive */
+  | {
+      readonly kind: 'spectrogram'
+      readonly audio: AudioBlock
+      readonly recipe: Recipe | undefined
+      readonly analysis: Analysis
+      readonly from: number
+      readonly to: number
+      readonly columns: number
+      readonly fftFrames: number
+    }
   | { readonly kind: 'export'; readonly audio: AudioBlock; readonly order: ExportOrder; readonly analysis?: Analysis }
 
 export interface JobResults {
@@ -90,6 +102,7 @@ export interface JobResults {
   analyse: Analysis
   render: { readonly facts: SoundFacts; readonly audio: AudioBlock | undefined }
   measure: Trial
+  spectrogram: Spectrogram
   export: { readonly blob: Blob; readonly facts: ExportFacts }
 }
 

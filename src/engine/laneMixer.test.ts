@@ -83,6 +83,23 @@ describe('the lane mixer', () => {
     expect(fitTone(after, 48_000, 400 * 2 ** (5 / 12)).residualDb).toBeLessThan(-35)
   })
 
+  it('lets one lane take over from another for as long as is wished', () => {
+    const tone = sine({ hz: 400, seconds: 3 })
+    const lanes = [0, 5].map((pitchSemitones) => ({ recipe: recipe('vocoder', { pitchSemitones }), gain: 1 }))
+    const to = 400 * 2 ** (5 / 12)
+    const alone = (switchSeconds: number, from: number) => {
+      const mixer = createLaneMixer(tone, { lanes, active: 0, loop: undefined }, 0)
+      play(mixer, 48_000)
+      mixer.setProgram({ lanes, active: 1, loop: undefined, switchSeconds })
+      const { left } = play(mixer, 24_000)
+      return fitTone(left.subarray(from, from + 4800), 48_000, to).residualDb
+    }
+    // after 50 to 150 ms a short fade is over, a long one is under way
+    expect(alone(0.012, 2400)).toBeLessThan(-30)
+    expect(alone(0.3, 2400)).toBeGreaterThan(-12)
+    expect(alone(0.3, 16_000)).toBeLessThan(-30)
+  })
+
   it('loops between the ends it is given, and the second round is the first again', () => {
     const loop = { start: 9600, end: 28_800 }
     const mixer = createLaneMixer(source, program({ active: 0, loop }), 9600)

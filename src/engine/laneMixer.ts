@@ -26,6 +26,8 @@ export interface Program {
   readonly active: number
   /** in source frames, end exclusive */
   readonly loop: { readonly start: number; readonly end: number } | undefined
+  /** how long one lane takes over from another, s */
+  readonly switchSeconds?: number
 }
 
 /** One voice being heard, at its own place in its own result. */
@@ -40,7 +42,8 @@ interface Stream {
   gainGoal: number
 }
 
-const SWITCH_SECONDS = 0.012
+/** long enough for no click, short enough for an edge to stay one */
+export const SWITCH_SECONDS = 0.012
 const LOOP_FADE_SECONDS = 0.003
 const GAIN_SECONDS = 0.02
 const START_FADE_SECONDS = 0.002
@@ -169,7 +172,8 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
       const after = orderOf(next)
       const here = sourceFrame()
       program = next
-      if (JSON.stringify(before.recipe) !== JSON.stringify(after.recipe)) enterAt(here, SWITCH_SECONDS)
+      if (JSON.stringify(before.recipe) !== JSON.stringify(after.recipe))
+        enterAt(here, next.switchSeconds ?? SWITCH_SECONDS)
       else current().gainGoal = after.gain
     },
     seek(frame: number) {

@@ -1,9 +1,11 @@
 import { useHotkeys } from 'react-hotkeys-hook'
 import { marksOf } from '../bench/harm/marks'
+import { setDisplay } from '../bench/lanes/DisplayMenu'
 import { moveView } from '../bench/lanes/Lanes'
 import { hearHidden } from '../session/blind'
 import { redo, setSelection, undo } from '../session/edits'
 import { hearLane, playback, seek, togglePlay } from '../session/listening'
+import { REFERENCE } from '../session/model'
 import { setOutlook } from '../session/outlook'
 import { hearPlace } from '../session/places'
 import { chosenVariant, selectedSource, store } from '../session/store'
@@ -41,6 +43,7 @@ function hearNext(step: 1 | -1) {
 /** Keys that hold everywhere but in a text. */
 export function useKeys() {
   const source = () => selectedSource(store.getState())
+  const display = () => store.getState().outlook.display
   const plain = { preventDefault: true } as const
   // past a focused list or number too: what they would do with the key is worth less than what the bench does
   const onLists = { ...plain, enableOnFormTags: ['SELECT'] as const }
@@ -56,6 +59,16 @@ export function useKeys() {
   )
   useHotkeys('b', () => showView('bench'), onLists)
   useHotkeys('w', () => showView('sweep'), onLists)
+  useHotkeys(
+    's',
+    () => setDisplay({ show: display().show === 'waveform' ? 'spectrogram' : 'waveform', against: undefined }),
+    onLists,
+  )
+  useHotkeys(
+    'd',
+    () => setDisplay(display().against ? { against: undefined } : { against: REFERENCE, show: 'spectrogram' }),
+    onLists,
+  )
   useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), onLists)
   useHotkeys('i', () => setOutlook((outlook) => ({ turns: !outlook.turns, looping: true })), onLists)
   useHotkeys('n', () => hearNext(1), onLists)

@@ -113,6 +113,7 @@ function syncProgram(state: State) {
     loop: state.outlook.looping
       ? (tried?.range ?? source.selection ?? { start: 0, end: heard.sound.facts.frames })
       : undefined,
+    switchSeconds: state.outlook.switchMs / 1000,
   }
   const text = `${heard.key} ${JSON.stringify(program)} ${JSON.stringify(source.hand.attacks ?? null)}`
   if (text === sentProgram) return

@@ -136,8 +136,18 @@ export const outlookSchema = z.object({
   matched: z.boolean(),
   view: z.enum(['bench', 'sweep']).default('bench'),
   /** what is shown under the lanes */
-  panel: z.enum(['settings', 'scorecard', 'advice', 'blind']).default('settings'),
+  panel: z.enum(['settings', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
   sweep: sweepOutlook.default(FIRST_SWEEP),
+  /** what lanes draw: `against` is the lane that all others are told apart from */
+  display: z
+    .object({
+      show: z.enum(['waveform', 'spectrogram']),
+      frequency: z.enum(['log', 'linear']),
+      against: z.string().optional(),
+    })
+    .default({ show: 'waveform', frequency: 'log' }),
+  /** how long one lane takes over from another, ms */
+  switchMs: z.number().min(1).max(500).default(12),
   /** each time round the loop the next lane is heard */
   turns: z.boolean().default(false),
   format: z.enum(['16', '24', '32f']),
@@ -230,6 +240,8 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     view: 'bench',
     panel: 'settings',
     sweep: FIRST_SWEEP,
+    display: { show: 'waveform', frequency: 'log' },
+    switchMs: 12,
     turns: false,
     format: '24',
     list: 'shelf',

@@ -8,6 +8,7 @@ import { firstOutlook, firstSession, keptSchema, type Outlook, type Session } fr
 import { notify, tell } from './notices'
 import { syncTurns } from './places'
 import { syncRenders } from './renders'
+import { syncSpectra } from './spectra'
 import { type State, store } from './store'
 import { syncSweeps } from './sweeps'
 
@@ -72,5 +73,6 @@ function follow(state: State, before: State | undefined) {
   })
   if (changed || elsewhere) syncKnowledge(state)
   if (changed || elsewhere || state.loads !== before?.loads) syncSweeps(state)
+  syncSpectra(state)
   if (changed || elsewhere || state.analyses !== before?.analyses) syncRenders(state)
 }

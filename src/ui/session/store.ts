@@ -1,6 +1,6 @@
 import { useStore } from 'zustand'
 import { createStore } from 'zustand/vanilla'
-import type { Analysis, Knowledge, Recipe, SweepAxis, SweepPoint, Trial, Tried } from '../../core'
+import type { Analysis, Knowledge, Recipe, Spectrogram, SweepAxis, SweepPoint, Trial, Tried } from '../../core'
 import type { FileFacts, SoundFacts } from '../../engine'
 import { type History, startHistory } from './history'
 import {
@@ -75,6 +75,31 @@ export interface TriedState {
   readonly changeLu: number
 }
 
+/** One setting of a variant over its range, each value tried. */
+export interface ExploredState {
+  /** what it is of: the source's part, the recipe beside that setting */
+  readonly key: string
+  readonly name: string
+  readonly status: 'running' | 'done' | 'failed' | 'cancelled'
+  readonly tries: readonly ExploredTry[]
+  readonly error?: unknown
+}
+
+export interface ExploredTry {
+  readonly value: number | string
+  readonly recipe: Recipe
+  readonly trial?: Trial
+  readonly picture?: Spectrogram
+}
+
+/** A lane's spectrogram, and which source frames it covers. */
+export interface SpectrumState {
+  readonly key: string
+  readonly start: number
+  readonly end: number
+  readonly picture: Spectrogram
+}
+
 /** What is known of one part of a source over many lengths and pitches. */
 export interface SweepState {
   readonly points: readonly SweepPoint[]
@@ -139,6 +164,10 @@ export interface State {
   /** a comparison without names that is going on */
   readonly blind: BlindRun | undefined
   readonly tried: TriedState | undefined
+  /** by variant */
+  readonly explored: Readonly<Record<string, ExploredState>>
+  /** by lane: what its spectrogram was last made of */
+  readonly spectra: Readonly<Record<string, SpectrumState>>
   /** by part of a source */
   readonly sweeps: Readonly<Record<string, SweepState>>
   /** by source */
@@ -166,6 +195,8 @@ export const store = createStore<State>(() => ({
   advice: {},
   tried: undefined,
   sweeps: {},
+  spectra: {},
+  explored: {},
   blind: undefined,
   exports: {},
   arrivals: [],

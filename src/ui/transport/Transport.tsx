@@ -1,8 +1,9 @@
-import { Metronome, Moon, Play, Repeat, Shuffle, Square, Sun, X } from 'lucide-react'
+import { Blend, Metronome, Moon, Play, Repeat, Shuffle, Square, Sun, X } from 'lucide-react'
 import { useEffect, useRef } from 'react'
 import { asSource, planOf } from '../../core'
 import { timeText } from '../common/formats'
 import { LaneBadge } from '../common/LaneBadge'
+import { Pop } from '../common/Pop'
 import { NumberField } from '../fields/NumberField'
 import { setSelection } from '../session/edits'
 import { knowledgeOf } from '../session/knowledge'
@@ -20,7 +21,7 @@ export function Transport() {
   const ready = useSession((state) => (source ? state.loads[soundKey(source)]?.status === 'ready' : false))
   const blind = useSession((state) => source !== undefined && state.blind?.sourceId === source.id)
   const tried = useSession((state) => source !== undefined && state.tried?.sourceId === source.id)
-  const { looping, matched, theme, turns } = useSession((state) => state.outlook)
+  const { looping, theme, turns } = useSession((state) => state.outlook)
   const active = useSession((state) => (source ? activeLane(state, source) : 'reference'))
 
   useEffect(() => {
@@ -78,15 +79,7 @@ export function Transport() {
       )}
       <span className="ml-auto flex items-center gap-3">
         {source && <Click source={source} />}
-        <button
-          type="button"
-          className="plain-button"
-          aria-pressed={matched}
-          title="Bring all lanes to one loudness for listening; exports are not touched"
-          onClick={() => setOutlook({ matched: !matched })}
-        >
-          Match loudness
-        </button>
+        <Listening />
         <Meter />
         <button
           type="button"
@@ -99,6 +92,50 @@ export function Transport() {
         </button>
       </span>
     </section>
+  )
+}
+
+/** How lanes are switched: at one loudness or as they are, and how long one takes over from another. */
+function Listening() {
+  const { matched, switchMs } = useSession((state) => state.outlook)
+  return (
+    <span className="flex items-center">
+      <button
+        type="button"
+        className="plain-button"
+        aria-pressed={matched}
+        title="Bring all lanes to one loudness for listening; exports are not touched"
+        onClick={() => setOutlook({ matched: !matched })}
+      >
+        Match loudness
+      </button>
+      <Pop
+        label="How lanes are switched"
+        title={`Cross-fade ${switchMs} ms`}
+        width={270}
+        trigger={<Blend size={15} aria-hidden="true" />}
+      >
+        <span className="flex items-end justify-between gap-4">
+          <span className="caption pb-1">Cross-fade between lanes</span>
+          <NumberField
+            label="Cross-fade between lanes"
+            unit="ms"
+            width="3.2em"
+            value={switchMs}
+            digits={0}
+            min={1}
+            max={500}
+            step={1}
+            scale="log"
+            onChange={(ms) => setOutlook({ switchMs: ms })}
+            onReset={() => setOutlook({ switchMs: 12 })}
+          />
+        </span>
+        <p className="caption mt-2">
+          Short shows what is different about an edge; long passes from one to the other softly.
+        </p>
+      </Pop>
+    </span>
   )
 }
 

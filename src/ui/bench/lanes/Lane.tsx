@@ -14,6 +14,7 @@ import { type RenderState, useSession } from '../../session/store'
 import { RIBBON_PX } from '../harm/draw'
 import { HarmLine } from '../harm/HarmLine'
 import { HarmRibbon } from '../harm/HarmRibbon'
+import { Spectra } from '../spectra/Spectra'
 import { drawLane } from './draw'
 import { ticks, tickText, type View, xOf } from './geometry'
 
@@ -37,6 +38,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const { source, variant, index, active, gain, view, widthPx, heightPx } = props
   const canvas = useRef<HTMLCanvasElement>(null)
   const theme = useSession((state) => state.outlook.theme)
+  const show = useSession((state) => state.outlook.display.show)
   const referenceFacts = useSession((state) => state.loads[soundKey(source)]?.facts)
   const render = useSession((state) => (variant ? state.renders[variant.id] : undefined))
   const facts = variant ? render?.facts : referenceFacts
@@ -134,6 +136,9 @@ export const Lane = memo(function Lane(props: LaneProps) {
           )}
         </span>
       </button>
+      {show === 'spectrogram' && widthPx > 0 && (
+        <Spectra source={source} variant={variant} view={view} widthPx={widthPx} heightPx={drawnPx} />
+      )}
       <canvas
         ref={canvas}
         role="img"
@@ -142,7 +147,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
             ? `Waveform of variant ${variant.letter}`
             : `Waveform of the reference${pitch ? ', with its pitch' : ''}`
         }
-        className="block"
+        className={show === 'spectrogram' ? 'hidden' : 'block'}
         style={{ width: widthPx, height: drawnPx }}
       />
       {variant && widthPx > 0 && <HarmRibbon source={source} variant={variant} view={view} widthPx={widthPx} />}
@@ -201,16 +206,14 @@ function RenderNote({
       role="status"
     >
       {(render.status === 'running' || render.status === 'waiting') && (
-        <>
-          <Progress
-            label={`Rendering variant ${variant.letter}`}
-            value={render.progress}
-            cancelLabel={`Cancel rendering variant ${variant.letter}`}
-            onCancel={() => cancelRender(variant.id)}
-          >
-            {Math.round(render.progress * 100)} %
-          </Progress>
-        </>
+        <Progress
+          label={`Rendering variant ${variant.letter}`}
+          value={render.progress}
+          cancelLabel={`Cancel rendering variant ${variant.letter}`}
+          onCancel={() => cancelRender(variant.id)}
+        >
+          {Math.round(render.progress * 100)} %
+        </Progress>
       )}
       {render.status === 'cancelled' && <>Not drawn {again}</>}
       {render.status === 'held' && <>Long result: plays now, drawn on demand {again}</>}

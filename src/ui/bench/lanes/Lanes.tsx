@@ -7,6 +7,7 @@ import { setOutlook } from '../../session/outlook'
 import { activeLane, store, useSession } from '../../session/store'
 import { MethodMenu } from '../MethodMenu'
 import { MARKS_PX, Marks } from '../marks/Marks'
+import { DisplayMenu } from './DisplayMenu'
 import { selectionPx } from './draw'
 import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
 import { type Gesture, IDLE, move, press, rangeOf } from './gesture'
@@ -102,6 +103,9 @@ export function Lanes({ source }: { source: Source }) {
           >
             {count > MAX_VARIANTS ? 'No letters left' : '+ Add variant'}
           </MethodMenu>
+          <span className="ml-auto">
+            <DisplayMenu source={source} />
+          </span>
         </div>
         <div>
           <Ruler view={view} widthPx={laneWidth} sampleRate={sampleRate} />

@@ -1,10 +1,11 @@
-import { Ear, ListOrdered, SlidersHorizontal, Table2 } from 'lucide-react'
+import { Ear, ListOrdered, SlidersHorizontal, Table2, Telescope } from 'lucide-react'
 import { Tabs } from 'radix-ui'
 import type { Outlook, Source, Variant } from '../../session/model'
 import { setOutlook } from '../../session/outlook'
 import { useSession } from '../../session/store'
 import { AdvicePanel } from './AdvicePanel'
 import { BlindPanel } from './BlindPanel'
+import { ExplorePanel } from './ExplorePanel'
 import { Scorecard } from './Scorecard'
 import { VariantPanel } from './VariantPanel'
 
@@ -12,6 +13,7 @@ type PanelId = Outlook['panel']
 
 const PANELS: readonly { readonly id: PanelId; readonly label: string; readonly icon: typeof Ear }[] = [
   { id: 'settings', label: 'Settings', icon: SlidersHorizontal },
+  { id: 'explore', label: 'Explore a setting', icon: Telescope },
   { id: 'scorecard', label: 'Scorecard', icon: Table2 },
   { id: 'advice', label: 'Advice', icon: ListOrdered },
   { id: 'blind', label: 'Listen blind', icon: Ear },
@@ -45,6 +47,13 @@ export function Panel({ source, variant }: { source: Source; variant: Variant | 
           <p className="px-5 py-4 text-soft">
             No variant yet. Add one above the lanes: each is a method tried on this target.
           </p>
+        )}
+      </Tabs.Content>
+      <Tabs.Content value="explore" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+        {variant ? (
+          <ExplorePanel source={source} variant={variant} />
+        ) : (
+          <p className="px-5 py-4 text-soft">No variant yet. Add one above the lanes to explore its settings.</p>
         )}
       </Tabs.Content>
       <Tabs.Content value="scorecard" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
