@@ -55,7 +55,7 @@ export {
   STRETCH_RANGE,
 } from './render/recipe'
 export { renderBlock, renderTask } from './render/renderTask'
-export { resultName } from './render/resultName'
+export { fileBase, resultName } from './render/resultName'
 export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export type { PitchPoint } from './timeline/pitchLine'

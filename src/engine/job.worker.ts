@@ -13,6 +13,7 @@ import {
   planOf,
   type Rendering,
   readSource,
+  renderSpan,
   renderTask,
   type SourceReading,
   type Spectrogram,
@@ -22,6 +23,7 @@ import {
   type Trial,
   tellingSpan,
   trialTask,
+  writeWav,
 } from '../core'
 import { decodeFile } from '../host/decodeFile'
 import { toWire } from '../host/errorWire'
@@ -82,6 +84,7 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'render') return render(job, options)
   if (job.kind === 'measure') return measure(job, options)
   if (job.kind === 'spectrogram') return spectrogram(job, options)
+  if (job.kind === 'clip') return clip(job, options)
   const parts: BlobPart[] = []
   let loose: Uint8Array<ArrayBuffer>[] = []
   let looseBytes = 0
@@ -141,6 +144,27 @@ async function measure(
   if (!result) return runTask(trialTask(audio, recipe, span, analysis, reading), options)
   const task = measureSpan(audio, { audio: result, from: 0 }, recipe, span, analysis.attacks, reading)
   return { span, measurement: await runTask(task, options) }
+}
+
+const CLIP_FADE_SECONDS = 0.005
+
+async function clip(
+  { audio, recipe, analysis, from, to, gain }: Extract<Job, { kind: 'clip' }>,
+  options: Options,
+): Promise<JobResults['clip']> {
+  const part = recipe
+    ? await runTask(renderSpan(audio, recipe, { from, to }, analysis), options)
+    : { ...audio, channels: audio.channels.map((channel) => channel.slice(from, to)) }
+  const frames = frameCount(part)
+  const fade = Math.max(1, Math.min(Math.round(CLIP_FADE_SECONDS * audio.sampleRate), frames >> 1))
+  for (const channel of part.channels) {
+    for (let i = 0; i < frames; i++)
+      channel[i] = (channel[i] as number) * gain * Math.min(1, (i + 1) / fade, (frames - i) / fade)
+  }
+  const overview = createOverviewBuilder(frames)
+  overview.add(part.channels, frames)
+  const bytes = writeWav(part, { format: '16', dither: true, seed: 1 })
+  return { blob: new Blob([bytes], { type: 'audio/wav' }), overview: overview.finish() }
 }
 
 const openedVoice = ({ voice, map }: Rendering) => ({ voice, frames: map.outputFrames })

@@ -86,6 +86,16 @@ export type Job =
       readonly columns: number
       readonly fftFrames: number
     }
+  /** a part of a result, or of the sound itself, as a small file to be listened to; output frames, end exclusive */
+  | {
+      readonly kind: 'clip'
+      readonly audio: AudioBlock
+      readonly recipe: Recipe | undefined
+      readonly analysis: Analysis
+      readonly from: number
+      readonly to: number
+      readonly gain: number
+    }
   | { readonly kind: 'export'; readonly audio: AudioBlock; readonly order: ExportOrder; readonly analysis?: Analysis }
 
 export interface JobResults {
@@ -103,6 +113,7 @@ export interface JobResults {
   render: { readonly facts: SoundFacts; readonly audio: AudioBlock | undefined }
   measure: Trial
   spectrogram: Spectrogram
+  clip: { readonly blob: Blob; readonly overview: Overview }
   export: { readonly blob: Blob; readonly facts: ExportFacts }
 }
 

@@ -6,6 +6,15 @@ import type { Recipe } from './recipe'
  * Example: "Rope winch" at 0.8 and two semitones up by Waveform match is `Rope-winch_x0.8_+2st_wsola.wav`.
  */
 export function resultName(sourceName: string, recipe: Recipe): string {
+  const plain = (value: number, digits: number) => String(Number(value.toFixed(digits)))
+  const stretch = `x${plain(recipe.stretch, 4)}`
+  const pitch = recipe.pitchSemitones
+  const semitones = pitch === 0 ? [] : [`${pitch > 0 ? '+' : ''}${plain(pitch, 2)}st`]
+  return `${[fileBase(sourceName), stretch, ...semitones, recipe.methodId].join('_')}.wav`
+}
+
+/** A source's name as the start of a file's: without its own ending, and of what every file system takes. */
+export function fileBase(sourceName: string): string {
   const base = sourceName
     .replace(/\.(wav|aiff?|aifc|flac|mp3|ogg|oga|opus|m4a|mp4|aac)$/i, '')
     // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what must go
@@ -14,9 +23,5 @@ export function resultName(sourceName: string, recipe: Recipe): string {
     .replace(/\s+/g, '-')
     .replace(/^\.+/, '')
     .slice(0, 120)
-  const plain = (value: number, digits: number) => String(Number(value.toFixed(digits)))
-  const stretch = `x${plain(recipe.stretch, 4)}`
-  const pitch = recipe.pitchSemitones
-  const semitones = pitch === 0 ? [] : [`${pitch > 0 ? '+' : ''}${plain(pitch, 2)}st`]
-  return `${[base || 'sound', stretch, ...semitones, recipe.methodId].join('_')}.wav`
+  return base || 'sound'
 }

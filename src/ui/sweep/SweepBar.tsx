@@ -1,5 +1,6 @@
 import { FileSpreadsheet, Image, Play } from 'lucide-react'
-import { artefactKinds, sweepCsv, sweepData } from '../../core'
+import { artefactKinds, fileBase, sweepCsv, sweepData } from '../../core'
+import { chartColours } from '../common/chartColours'
 import { chartPng } from '../common/EChart'
 import { Progress } from '../common/Progress'
 import { saveFile } from '../common/saveFile'
@@ -9,7 +10,6 @@ import { setOutlook } from '../session/outlook'
 import { type SweepState, useSession } from '../session/store'
 import { startSweep, stopSweep } from '../session/sweeps'
 import { chartHeight, sweepOption } from './chart'
-import { chartColours } from './colours'
 import type { SweepModel } from './model'
 
 const AXES: readonly { readonly id: Outlook['sweep']['axis']; readonly label: string; readonly title: string }[] = [
@@ -39,7 +39,7 @@ export function SweepBar({
   const points = (sweep?.points ?? []).filter((point) => methodIds.includes(point.methodId))
   const here = points.filter((point) => point.axis === axis).length
   const total = model.places.length * methodIds.length
-  const name = `${source.name} sweep ${axis}`
+  const name = `${fileBase(source.name)}_sweep-${axis}`
   const rate = source.facts?.sampleRate ?? 48_000
 
   const savePicture = () => {

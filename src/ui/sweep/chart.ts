@@ -1,4 +1,5 @@
 import { artefactKind, methodById } from '../../core'
+import type { ChartColours } from '../common/chartColours'
 import type { ChartOption } from '../common/EChart'
 import { columnOf, placeName, placeText, placeUnit, type SweepModel, thresholdsOf } from './model'
 
@@ -9,19 +10,6 @@ export const ROW_PX = 26
 export const TOP_PX = 8
 const AXIS_PX = 40
 const RIGHT_PX = 64
-
-export interface ChartColours {
-  readonly text: string
-  readonly soft: string
-  readonly faint: string
-  readonly rule: string
-  readonly edge: string
-  readonly well: string
-  readonly harm: string
-  readonly tide: string
-  readonly onHarm: string
-  readonly lanes: readonly string[]
-}
 
 const SYMBOLS = [
   'circle',
@@ -245,8 +233,6 @@ export function sweepOption(model: SweepModel, colours: ChartColours, shape: Cha
         type: 'line' as const,
         xAxisIndex: 1,
         yAxisIndex: 1,
-        // where most of a row is missing a line over the gap would be made up
-        connectNulls: true,
         symbol: SYMBOLS[row % SYMBOLS.length],
         symbolSize: 8,
         clip: true,

@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { methods, SWEEP_POINTS, type SweepAxis, type SweepPoint } from '../../core'
 import { unmeasured } from '../../core/measure/artefacts'
-import { type ChartColours, heat, mixed, sweepOption } from './chart'
+import type { ChartColours } from '../common/chartColours'
+import { heat, mixed, sweepOption } from './chart'
 import { breakText, columnOf, placeName, sweepModel, thresholdsOf } from './model'
 
 const ids = methods.map(({ id }) => id)

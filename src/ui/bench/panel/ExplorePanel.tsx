@@ -1,6 +1,15 @@
 import { Check, Play, Square } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
-import { artefactKind, figureOf, harmOf, methodById, type Spectrogram, worstFirst, worstOf } from '../../../core'
+import {
+  artefactKind,
+  figureOf,
+  harmOf,
+  methodById,
+  planOf,
+  type Spectrogram,
+  worstFirst,
+  worstOf,
+} from '../../../core'
 import { errorText } from '../../../host/errorText'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Progress } from '../../common/Progress'
@@ -8,7 +17,7 @@ import { Select } from '../../fields/Select'
 import { setSetting } from '../../session/edits'
 import { exploredKey, exploreSetting, stopExploring } from '../../session/explore'
 import { heardSound, hearTried, leaveTried, playback, togglePlay } from '../../session/listening'
-import { type Source, soundKey, type Variant } from '../../session/model'
+import { partFacts, recipeOf, type Source, soundKey, type Variant } from '../../session/model'
 import { type ExploredTry, useSession } from '../../session/store'
 import { rangeOfTrial } from '../../session/trying'
 import { drawLevels, loudestDb } from '../spectra/picture'
@@ -28,11 +37,21 @@ export function ExplorePanel({ source, variant }: { source: Source; variant: Var
   const setting = name === undefined ? undefined : method.settings[name]
   const picked = (analysis && method.pick?.(analysis, source.facts?.sampleRate ?? 48_000)) ?? {}
 
+  const facts = partFacts(source)
+  const { isSource } = planOf(recipeOf(source, variant), facts ?? { frames: 1, sampleRate: 48_000 })
+
   // what is heard of it is let go with the panel
   useEffect(() => leaveTried, [])
 
   if (name === undefined || !setting) {
     return <p className="px-5 py-4 text-soft">{method.label} has no settings to explore.</p>
+  }
+  if (isSource) {
+    return (
+      <p className="px-5 py-4 text-soft">
+        The target is the source itself, so no setting does anything yet. Set a length or a pitch above first.
+      </p>
+    )
   }
   const now = variant.settings[variant.methodId]?.[name] ?? picked[name] ?? setting.default
   const current = state?.name === name ? state : undefined

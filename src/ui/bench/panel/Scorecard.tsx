@@ -1,8 +1,23 @@
-import { useState } from 'react'
-import { type Artefact, type ArtefactKind, figureOf, gradeOf, harmOf, methodById, verdictOf } from '../../../core'
+import { ChartScatter, FileText } from 'lucide-react'
+import { useMemo, useState } from 'react'
+import {
+  type Artefact,
+  type ArtefactKind,
+  figureOf,
+  gradeOf,
+  harmOf,
+  methodById,
+  type Trial,
+  verdictOf,
+} from '../../../core'
+import { chartColours } from '../../common/chartColours'
+import { EChart } from '../../common/EChart'
 import { timeText } from '../../common/formats'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Pop } from '../../common/Pop'
+import { Progress } from '../../common/Progress'
+import { comparedKinds, comparisonHeight, comparisonOption } from '../../report/charts'
+import { cancelReport, reportId, writeReport } from '../../report/writeReport'
 import { hearLane } from '../../session/listening'
 import { partFacts, type Source, type Variant } from '../../session/model'
 import { hearPlace } from '../../session/places'
@@ -23,6 +38,7 @@ export function Scorecard({ source }: { source: Source }) {
   const trials = useSession((state) => state.trials)
   const chosen = useSession((state) => chosenVariant(state, source))
   const [sort, setSort] = useState<SortBy>('letter')
+  const [charted, setCharted] = useState(false)
   const sampleRate = partFacts(source)?.sampleRate ?? 48_000
   const rows = source.variants.map((variant) => {
     const state = trials[variant.id]
@@ -34,7 +50,7 @@ export function Scorecard({ source }: { source: Source }) {
   if (rows.length === 0) return <p className="px-5 py-4 text-soft">No variant yet. Add one above the lanes.</p>
   return (
     <div className="flex max-h-[250px] flex-col px-4 py-2">
-      <div className="min-h-0 overflow-auto">
+      <div className="min-h-0 overflow-auto" hidden={charted}>
         <table className="score w-full" aria-label="Scorecard">
           <thead>
             <tr>
@@ -113,18 +129,84 @@ export function Scorecard({ source }: { source: Source }) {
           </tbody>
         </table>
       </div>
-      <p className="mt-1.5 truncate text-[12.5px] text-soft" role="status">
-        {told?.trial ? (
-          <>
-            <b className="font-[640] text-text">{told.variant.letter}</b>{' '}
-            <span title={verdictOf(told.trial.measurement, sampleRate)}>
-              {verdictOf(told.trial.measurement, sampleRate)}
-            </span>
-          </>
-        ) : (
-          'A verdict in words follows as soon as the variant is measured.'
-        )}
-      </p>
+      {charted && (
+        <div className="min-h-0 overflow-y-auto">
+          <ScoreChart rows={rows} />
+        </div>
+      )}
+      <div className="mt-1.5 flex items-center gap-3">
+        <p className="min-w-0 flex-1 truncate text-[12.5px] text-soft" role="status">
+          {told?.trial ? (
+            <>
+              <b className="font-[640] text-text">{told.variant.letter}</b>{' '}
+              <span title={verdictOf(told.trial.measurement, sampleRate)}>
+                {verdictOf(told.trial.measurement, sampleRate)}
+              </span>
+            </>
+          ) : (
+            'A verdict in words follows as soon as the variant is measured.'
+          )}
+        </p>
+        <button
+          type="button"
+          className="plain-button !h-6"
+          aria-pressed={charted}
+          title="All kinds of harm on one scale"
+          onClick={() => setCharted(!charted)}
+        >
+          <ChartScatter size={14} /> Chart
+        </button>
+        <ReportButton source={source} />
+      </div>
+    </div>
+  )
+}
+
+/** The comparison as a page of its own, with clips, to be sent to a colleague. */
+function ReportButton({ source }: { source: Source }) {
+  const running = useSession((state) => state.exports[reportId(source)])
+  const some = useSession((state) => source.variants.some(({ id }) => state.trials[id]?.status === 'done'))
+  if (running) {
+    return (
+      <Progress
+        label="Report progress"
+        value={running.progress}
+        cancelLabel="Cancel the report"
+        onCancel={() => cancelReport(source)}
+      >
+        {Math.round(100 * running.progress)} %
+      </Progress>
+    )
+  }
+  return (
+    <button
+      type="button"
+      className="plain-button !h-6 !text-tide"
+      disabled={!some}
+      title="Figures, charts, short clips and recipes as one page that opens anywhere"
+      onClick={() => void writeReport(source)}
+    >
+      <FileText size={14} /> Report
+    </button>
+  )
+}
+
+/** Every kind of harm on one scale, a mark for each variant. */
+function ScoreChart({ rows }: { rows: readonly { readonly variant: Variant; readonly trial: Trial | undefined }[] }) {
+  const theme = useSession((state) => state.outlook.theme)
+  const compared = rows.flatMap(({ variant: { letter, methodId }, trial }) =>
+    trial ? [{ letter, methodId, measurement: trial.measurement }] : [],
+  )
+  const told = JSON.stringify(compared.map(({ letter, measurement }) => [letter, harmOf(measurement)]))
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `told` stands for what was compared
+  const option = useMemo(() => comparisonOption(compared, chartColours(theme)), [told, theme])
+  return (
+    <div style={{ height: comparisonHeight(comparedKinds(compared).length) }}>
+      <EChart
+        option={option}
+        className="h-full"
+        label="Every kind of harm by severity, a mark for each variant: the figures are in the table"
+      />
     </div>
   )
 }

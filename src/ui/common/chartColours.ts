@@ -1,4 +1,15 @@
-import type { ChartColours } from './chart'
+export interface ChartColours {
+  readonly text: string
+  readonly soft: string
+  readonly faint: string
+  readonly rule: string
+  readonly edge: string
+  readonly well: string
+  readonly harm: string
+  readonly tide: string
+  readonly onHarm: string
+  readonly lanes: readonly string[]
+}
 
 /** The colours of a theme, as charts need them: looked up, since a canvas knows no names. */
 export function chartColours(theme: 'ink' | 'paper'): ChartColours {
@@ -17,7 +28,7 @@ export function chartColours(theme: 'ink' | 'paper'): ChartColours {
     harm: of('harm'),
     tide: of('tide'),
     onHarm: of('on-lane'),
-    lanes: [1, 2, 3, 4, 5, 6, 7, 8].map((n) => of(`lane-${n}`)),
+    lanes: [1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => of(`lane-${n}`)),
   }
   probe.remove()
   return colours

@@ -1,0 +1,102 @@
+import { type Measurement, methodById, SEVERITY, severityOf } from '../../core'
+import { columnsOf } from '../bench/harm/scores'
+import type { ChartColours } from '../common/chartColours'
+import type { ChartOption } from '../common/EChart'
+import { laneLook } from '../common/LaneBadge'
+
+/** Charts of a comparison: every kind of harm on one scale, a mark for each variant. */
+
+export interface ComparedVariant {
+  readonly letter: string
+  readonly methodId: string
+  readonly measurement: Measurement
+}
+
+/** Marks of the nine looks, in the order of `LaneBadge`. */
+const MARKS = [
+  'circle',
+  'diamond',
+  'rect',
+  'triangle',
+  'path://M7 2h10l6 10l-6 10H7L1 12z',
+  'path://M12 1l10.5 7.6l-4 12.9h-13l-4-12.9z',
+  'path://M1 3h22L12 22.5z',
+  'path://M6 1h12l5 5v12l-5 5H6l-5-5V6z',
+  'path://M5 5h18l-4 14H1z',
+]
+
+const MOST = 4.4
+const ROW_PX = 22
+
+export const comparisonHeight = (kinds: number) => kinds * ROW_PX + 34
+
+/** Kinds that anything was measured of, the worst anywhere first. */
+export const comparedKinds = (variants: readonly ComparedVariant[]) =>
+  columnsOf(
+    variants.map(({ letter, measurement }) => ({
+      variantId: letter,
+      trial: { span: { from: 0, to: 0 }, measurement },
+    })),
+  )
+
+export function comparisonOption(
+  variants: readonly ComparedVariant[],
+  colours: Pick<ChartColours, 'text' | 'soft' | 'rule' | 'lanes'>,
+): ChartOption {
+  const kinds = comparedKinds(variants)
+  const label = { color: colours.soft, fontSize: 11.5, fontFamily: 'Archivo Variable, system-ui, sans-serif' }
+  const names: Readonly<Record<number, string>> = {
+    [SEVERITY.audible]: 'audible',
+    [SEVERITY.clear]: 'clear',
+    [SEVERITY.severe]: 'severe',
+  }
+  return {
+    animation: false,
+    grid: { left: 118, right: 24, top: 26, bottom: 8 },
+    xAxis: {
+      type: 'value',
+      position: 'top',
+      min: 0,
+      max: MOST,
+      interval: 1,
+      axisLabel: { ...label, showMaxLabel: false, formatter: (value: number) => names[value] ?? '' },
+      splitLine: { lineStyle: { color: colours.rule } },
+    },
+    yAxis: {
+      type: 'category',
+      inverse: true,
+      data: kinds.map((kind) => kind.label),
+      axisLine: { show: false },
+      axisTick: { show: false },
+      axisLabel: { ...label, color: colours.text },
+    },
+    series: variants.map(({ letter, methodId, measurement }, n) => {
+      const look = laneLook(letter)
+      return {
+        id: letter,
+        name: `${letter} ${methodById(methodId).label}`,
+        type: 'line' as const,
+        lineStyle: { opacity: 0 },
+        symbol: MARKS[look],
+        symbolSize: 12,
+        itemStyle: { color: colours.lanes[look], opacity: 0.92 },
+        // several at one place stand beside one another
+        symbolOffset: [0, (n - (variants.length - 1) / 2) * Math.min(4, 14 / Math.max(1, variants.length))],
+        data: kinds.map((kind, row) => {
+          const artefact = measurement.artefacts.find(({ id }) => id === kind.id)
+          return artefact?.measured ? [Math.min(MOST - 0.15, severityOf(kind.id, artefact.value)), row] : [null, row]
+        }),
+        markLine:
+          n === 0
+            ? {
+                silent: true,
+                symbol: 'none',
+                label: { show: false },
+                lineStyle: { color: colours.soft, type: [3, 4] },
+                data: [SEVERITY.audible, SEVERITY.clear, SEVERITY.severe].map((at) => ({ xAxis: at })),
+              }
+            : undefined,
+      }
+    }),
+  }
+}

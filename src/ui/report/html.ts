@@ -1,0 +1,247 @@
+import {
+  type Artefact,
+  artefactKinds,
+  figureOf,
+  gradeOf,
+  harmOf,
+  type Measurement,
+  methodById,
+  type Overview,
+  type Recipe,
+  verdictOf,
+} from '../../core'
+import { GRADE_STEPS, GROUPS, marksOf } from '../bench/harm/marks'
+import { countText, dbText, peakText } from '../common/formats'
+import { comparedKinds } from './charts'
+
+/** A comparison as one page that stands alone: figures, charts, clips, recipes. Nothing in it is fetched, nothing runs. */
+
+export interface ReportVariant {
+  readonly letter: string
+  readonly recipe: Recipe
+  readonly measurement: Measurement
+  readonly seconds: number
+  readonly samples: number
+  /** LUFS and largest absolute sample of the whole result */
+  readonly loudness: number
+  readonly peak: number
+  readonly clip: ReportClip
+}
+
+export interface ReportClip {
+  /** a data URL */
+  readonly url: string
+  readonly overview: Overview
+}
+
+export interface Report {
+  readonly source: string
+  readonly file: string
+  readonly sampleRate: number
+  readonly frames: number
+  readonly facts: string
+  /** the target in words */
+  readonly target: string
+  readonly date: string
+  readonly reference: ReportClip
+  /** source seconds that the clips hold */
+  readonly clipFrom: number
+  readonly clipTo: number
+  readonly matched: boolean
+  readonly variants: readonly ReportVariant[]
+  /** SVG text */
+  readonly comparisonChart: string
+  readonly sweepChart?: { readonly svg: string; readonly what: string }
+  readonly blind: readonly string[]
+}
+
+/** Text as it may stand in a page. */
+export function escaped(text: string): string {
+  const marks: Readonly<Record<string, string>> = {
+    '&': '&amp;',
+    '<': '&lt;',
+    '>': '&gt;',
+    '"': '&quot;',
+    "'": '&#39;',
+  }
+  return text.replace(/[&<>"']/g, (mark) => marks[mark] as string)
+}
+
+export function reportHtml(report: Report): string {
+  const { source, variants } = report
+  return `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>${escaped(source)}: ${escaped(report.target)}</title>
+<style>${STYLE}</style>
+</head>
+<body>
+<header>
+<h1>${escaped(source)}</h1>
+<p class="soft">${escaped(report.target)} · ${escaped(report.facts)} · ${escaped(report.date)}</p>
+</header>
+<section>
+<h2>What each did</h2>
+<div class="variant">
+<p><b>Reference</b> <span class="soft">${escaped(report.file)}, as it came</span></p>
+${clipHtml(report.reference, 'the reference')}
+</div>
+${variants.map((variant) => variantHtml(report, variant)).join('\n')}
+<p class="note">Clips hold ${report.clipFrom.toFixed(2)} to ${report.clipTo.toFixed(2)} s of the source${report.matched ? ', brought to one loudness' : ', at their own level'}.
+Ribbons show all of the source, from left to right: attacks, tones, noise, level; the taller, the worse.</p>
+</section>
+<section>
+<h2>Figures</h2>
+${tableHtml(variants)}
+</section>
+<section>
+<h2>All kinds of harm on one scale</h2>
+<p class="legend">${variants.map(({ letter, recipe }) => `<span><b>${letter}</b> ${escaped(methodById(recipe.methodId).label)}</span>`).join('')}</p>
+${report.comparisonChart}
+</section>
+${
+  report.sweepChart
+    ? `<section>
+<h2>Where each method breaks</h2>
+<p class="soft">${escaped(report.sweepChart.what)}</p>
+${report.sweepChart.svg}
+</section>`
+    : ''
+}
+${report.blind.length > 0 ? `<section><h2>Heard without names</h2><ul>${report.blind.map((line) => `<li>${escaped(line)}</li>`).join('')}</ul></section>` : ''}
+<section>
+<h2>What the figures mean</h2>
+<dl>
+${artefactKinds
+  .map(
+    (kind) =>
+      `<dt>${escaped(kind.label)} <span class="soft">${escaped(kind.unit)}, audible from ${kind.audibleFrom}, clear from ${kind.clearFrom}, severe from ${kind.severeFrom}</span></dt><dd>${escaped(kind.sounds)} <span class="soft">${escaped(kind.threshold)}</span></dd>`,
+  )
+  .join('\n')}
+</dl>
+</section>
+<section>
+<h2>Recipes</h2>
+${variants
+  .map(
+    ({ letter, recipe }) => `<details><summary>${letter} · ${escaped(methodById(recipe.methodId).label)}</summary>
+<pre>${escaped(JSON.stringify(recipe, null, 2))}</pre>
+<p class="soft">From a command line:</p><pre>${escaped(commandOf(report.file, recipe))}</pre></details>`,
+  )
+  .join('\n')}
+</section>
+</body>
+</html>
+`
+}
+
+/** The command that makes the same result. */
+export function commandOf(file: string, recipe: Recipe): string {
+  const quoted = /^[\w./-]+$/.test(file) ? file : `'${file.replace(/'/g, "'\\''")}'`
+  const flags = [
+    `--method ${recipe.methodId}`,
+    `--stretch ${recipe.stretch}`,
+    recipe.pitchSemitones !== 0 && `--semitones ${recipe.pitchSemitones}`,
+    recipe.formants !== 'move' && `--formants ${recipe.formants}`,
+    recipe.formantSemitones && `--formant-semitones ${recipe.formantSemitones}`,
+    recipe.holdPercent && `--hold-attacks ${recipe.holdPercent}`,
+    ...Object.entries(recipe.settings).map(([name, value]) => `--set ${name}=${value}`),
+    recipe.seed !== 1 && `--seed ${recipe.seed}`,
+  ].filter(Boolean)
+  return `zumbet render ${quoted} out.wav ${flags.join(' ')}`
+}
+
+function clipHtml({ url, overview }: ReportClip, name: string): string {
+  return `${waveSvg(overview)}
+<audio controls preload="none" src="${url}" aria-label="Clip of ${escaped(name)}"></audio>`
+}
+
+function variantHtml(report: Report, variant: ReportVariant): string {
+  const { letter, recipe, measurement, clip } = variant
+  const level = Number.isFinite(variant.loudness) ? `${dbText(variant.loudness)} LUFS` : 'silent'
+  return `<div class="variant">
+<p><b class="letter">${letter}</b> <b>${escaped(methodById(recipe.methodId).label)}</b>
+<span class="soft">${variant.seconds.toFixed(3)} s · ${countText(variant.samples)} samples · ${level} · peak ${peakText(variant.peak)} · harm ${harmOf(measurement).toFixed(1)}</span></p>
+<p>${escaped(verdictOf(measurement, report.sampleRate))}</p>
+${clipHtml(clip, `variant ${letter}`)}
+${ribbonSvg(measurement.artefacts, report.frames)}
+</div>`
+}
+
+const WAVE = { width: 900, height: 56 }
+
+/** A waveform as a shape. */
+export function waveSvg(overview: Overview): string {
+  const { width, height } = WAVE
+  const bins = overview.low.length
+  const top: string[] = []
+  const bottom: string[] = []
+  const y = (value: number) => (height / 2 - Math.max(-1, Math.min(1, value)) * (height / 2 - 1)).toFixed(1)
+  for (let x = 0; x < width; x += 2) {
+    const from = Math.floor((x / width) * bins)
+    const to = Math.max(from + 1, Math.floor(((x + 2) / width) * bins))
+    let low = 0
+    let high = 0
+    for (let bin = from; bin < Math.min(bins, to); bin++) {
+      low = Math.min(low, overview.low[bin] as number)
+      high = Math.max(high, overview.high[bin] as number)
+    }
+    top.push(`${x},${y(high)}`)
+    bottom.push(`${x},${y(low)}`)
+  }
+  return `<svg class="wave" viewBox="0 0 ${width} ${height}" preserveAspectRatio="none" role="img" aria-label="Waveform of the clip"><polygon points="${top.join(' ')} ${bottom.reverse().join(' ')}"/></svg>`
+}
+
+const ROW = 9
+
+/** Where harm lies in the source, in the rows of the bench. */
+export function ribbonSvg(artefacts: readonly Artefact[], frames: number): string {
+  const { width } = WAVE
+  const height = ROW * GROUPS.length
+  const marks = marksOf(artefacts).map((mark) => {
+    const row = GROUPS.findIndex(({ id }) => id === mark.group)
+    const left = (mark.start / frames) * width
+    const right = (mark.end / frames) * width
+    const tall = (GRADE_STEPS[mark.grade] / 3) * (ROW - 2)
+    return `<rect x="${left.toFixed(1)}" y="${(ROW * (row + 1) - 1 - tall).toFixed(1)}" width="${Math.max(2, right - left).toFixed(1)}" height="${tall.toFixed(1)}"/>`
+  })
+  const rules = GROUPS.map((_, row) => `<path d="M0 ${ROW * (row + 1) - 0.5}h${width}"/>`)
+  return `<svg class="ribbon" viewBox="0 0 ${width} ${height}" preserveAspectRatio="none" role="img" aria-label="${marks.length} places of harm over the source"><g class="rules">${rules.join('')}</g>${marks.join('')}</svg>`
+}
+
+function tableHtml(variants: readonly ReportVariant[]): string {
+  const kinds = comparedKinds(
+    variants.map(({ letter, recipe, measurement }) => ({ letter, methodId: recipe.methodId, measurement })),
+  )
+  const cell = ({ measurement }: ReportVariant, id: (typeof kinds)[number]['id']) => {
+    const artefact = measurement.artefacts.find((one) => one.id === id)
+    if (!artefact?.measured) return '<td class="soft">–</td>'
+    const grade = gradeOf(id, artefact.value)
+    return `<td data-grade="${grade}">${escaped(figureOf(artefact))}<br><span class="soft">${grade}</span></td>`
+  }
+  return `<table>
+<thead><tr><th scope="col">Harm</th>${variants.map(({ letter, recipe }) => `<th scope="col">${letter} ${escaped(methodById(recipe.methodId).label)}</th>`).join('')}</tr></thead>
+<tbody>
+${kinds.map((kind) => `<tr><th scope="row">${escaped(kind.label)}</th>${variants.map((variant) => cell(variant, kind.id)).join('')}</tr>`).join('\n')}
+<tr><th scope="row">All in one number, for order only</th>${variants.map(({ measurement }) => `<td>${harmOf(measurement).toFixed(1)}</td>`).join('')}</tr>
+</tbody></table>`
+}
+
+const STYLE = `
+:root{color-scheme:light dark;--ground:#fffdf8;--text:#1b2126;--soft:#4c555c;--rule:#ddd5c6;--harm:#c2321a}
+@media (prefers-color-scheme:dark){:root{--ground:#0d1217;--text:#eef0ec;--soft:#a9b4bc;--rule:#2b3742;--harm:#ff6f59}}
+body{margin:0 auto;max-width:960px;padding:28px 24px 60px;background:var(--ground);color:var(--text);font:15px/1.45 system-ui,sans-serif;font-variant-numeric:tabular-nums}
+h1{margin:0;font-size:30px;letter-spacing:-.01em}h2{margin:34px 0 10px;font-size:18px}p{margin:4px 0}
+.soft,.note{color:var(--soft);font-size:13.5px}.variant{padding:12px 0;border-top:1px solid var(--rule)}
+.letter{display:inline-block;min-width:1.6em;padding:0 .3em;border:1px solid currentColor;border-radius:4px;text-align:center}
+.wave,.ribbon{display:block;width:100%;margin:6px 0 2px}.wave{height:56px}.wave polygon{fill:var(--soft)}
+.ribbon{height:36px}.ribbon rect{fill:var(--harm)}.ribbon .rules{stroke:var(--rule);fill:none}
+audio{width:100%;height:36px;margin:4px 0}
+table{width:100%;border-collapse:collapse}th,td{padding:5px 8px;border-top:1px solid var(--rule);text-align:right;font-weight:400}
+th:first-child{text-align:left}thead th{font-weight:650;border-top:0}td[data-grade=clear]{font-weight:650}td[data-grade=severe]{font-weight:750;color:var(--harm)}
+.legend span{margin-right:18px}svg{max-width:100%;height:auto}.wave,.ribbon{height:revert-layer}.wave{height:56px}.ribbon{height:36px}
+dt{margin-top:10px;font-weight:650}dt .soft{font-weight:400}dd{margin:0}pre{overflow:auto;padding:10px;border:1px solid var(--rule);border-radius:4px;font-size:13px}
+details{margin:8px 0}summary{cursor:pointer}
+`
