@@ -82,6 +82,7 @@ export function reportHtml(report: Report): string {
 <h1>${escaped(source)}</h1>
 <p class="soft">${escaped(report.target)} · ${escaped(report.facts)} · ${escaped(report.date)}</p>
 </header>
+<main>
 <section>
 <h2>What each did</h2>
 <div class="variant">
@@ -132,6 +133,7 @@ ${variants
   )
   .join('\n')}
 </section>
+</main>
 </body>
 </html>
 `
