@@ -14,5 +14,8 @@ const { status, stdout } = spawnSync(process.execPath, [file, ...args.filter((ar
 })
 process.stdout.write(stdout)
 const table = args.includes('--advice') ? 'advice.md' : 'quality.md'
-if (args.includes('--write') && status === 0) writeFileSync(join(root, 'docs', table), stdout)
+if (args.includes('--write') && status === 0) {
+  writeFileSync(join(root, 'docs', table), stdout)
+  spawnSync('npx', ['biome', 'format', '--write', join('docs', table)], { cwd: root, stdio: 'ignore' })
+}
 process.exitCode = status ?? 1

@@ -396,3 +396,44 @@ describe('zumbet measure', () => {
     expect(zumbet('measure', place('hits.wav'), place('hits.wav')).status).toBe(2)
   })
 })
+
+describe('zumbet sweep and advise', () => {
+  const hits = clicks({ at: [0.2, 0.5, 0.9, 1.3, 1.6], seconds: 2 })
+  beforeAll(() => writeFileSync(place('strokes.wav'), writeWav(hits, { format: '32f' })))
+
+  it('measures places of an axis by the methods asked for, the same in every form', () => {
+    const asked = ['sweep', place('strokes.wav'), '--at', '0.5,2', '--methods', 'splice,grain']
+    const data = JSON.parse(zumbet(...asked, '--json').stdout)
+    expect(data.points.map(({ at, methodId }: { at: number; methodId: string }) => `${at} ${methodId}`)).toEqual([
+      '0.5 grain',
+      '0.5 splice',
+      '2 grain',
+      '2 splice',
+    ])
+    const smear = (at: number, methodId: string) =>
+      data.points
+        .find((point: { at: number; methodId: string }) => point.at === at && point.methodId === methodId)
+        .artefacts.find(({ id }: { id: string }) => id === 'smear').value
+    expect(smear(2, 'grain')).toBeGreaterThan(smear(2, 'splice') + 1)
+    const csv = zumbet(...asked, '--csv').stdout
+    expect(csv).toContain(`2,grain,smear,${smear(2, 'grain')},dB,1,`)
+    expect(zumbet(...asked).stdout).toMatch(/Grain cloud: clear harm .*\n +0\.5 /)
+  })
+
+  it('refuses what it does not know, and says what it takes', () => {
+    expect(zumbet('sweep', place('strokes.wav'), '--axis', 'speed').stderr).toMatch(/length, far, pitch/)
+    expect(zumbet('sweep', place('strokes.wav'), '--at', '0.77').stderr).toMatch(/--at takes some of 0\.25/)
+    expect(zumbet('sweep', place('strokes.wav'), '--methods', 'tide').stderr).toMatch(/splice/)
+    expect(zumbet('advise', place('strokes.wav')).status).toBe(2)
+  })
+
+  it('ranks the methods for a target, least harm first, with the reason in figures', () => {
+    const rows = JSON.parse(zumbet('advise', place('strokes.wav'), '--stretch', '1.5', '--json').stdout)
+    expect(rows).toHaveLength(7)
+    const harms = rows.map(({ harm }: { harm: number }) => harm)
+    expect([...harms].sort((a, b) => a - b)).toEqual(harms)
+    expect(rows[0].methodId).toBe('splice')
+    expect(rows[0].reason).toMatch(/^\d+ of \d+ attacks/)
+    expect(rows[0].verdict).toBeTruthy()
+  })
+})

@@ -20,6 +20,11 @@ export const help = `Zumbet, from the command line
                 [--formants move|keep|shift] [--formant-semitones N] [--hold-attacks PERCENT] [--method ID] [--json]
       Measure what was done to a sound, whoever did it: every artefact as a figure with its places in source time
       (docs/measures.md). --method only matters for how a held attack or a tape speed was meant to run.
+  zumbet advise IN --stretch X | --map FILE.json | --semitones N [render's other flags but --method and --set] [--json]
+      Try every method on the part of the result that tells most, measure it, and rank them with the reasons in figures.
+  zumbet sweep IN [--axis length|far|pitch] [--methods ID,ID] [--at X,X] [--formants move|keep|shift] [--formant-semitones N]
+                [--hold-attacks PERCENT] [--json|--csv]
+      The same over many lengths (0.25 to 16, far: 16 to 200) or pitches (±24 st): where does each method break?
   zumbet layers IN OUTDIR [--depth 16|24|32|32f]
                                  its three layers as files: sines, attacks, noise; they add up to it
   zumbet methods [--json]        the methods and their settings

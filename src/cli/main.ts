@@ -1,5 +1,6 @@
 import { amplitudeToDb, frameCount, methods, peakOf } from '../core'
 import { errorText } from '../host/errorText'
+import { adviseMethod } from './advise'
 import { analyseSounds } from './analyse'
 import { places, readArguments, UsageError } from './args'
 import { dbText, open } from './files'
@@ -8,6 +9,7 @@ import { help } from './help'
 import { writeLayers } from './layers'
 import { measureSounds } from './measure'
 import { render } from './render'
+import { sweepSound } from './sweep'
 
 /** Run the command: results go to `out`, the rest to `err`; returns the exit code. */
 export async function main(
@@ -23,6 +25,8 @@ export async function main(
     else if (command === 'analyse') await analyseSounds(rest, out, err)
     else if (command === 'fit') await fitSound(rest, out, err)
     else if (command === 'measure') await measureSounds(rest, out, err)
+    else if (command === 'advise') await adviseMethod(rest, out, err)
+    else if (command === 'sweep') await sweepSound(rest, out, err)
     else if (command === 'layers') await writeLayers(rest, out, err)
     else if (command === '--help' || command === 'help') out(help)
     else throw new UsageError(command === undefined ? 'say what to do' : `there is no command "${command}"`)

@@ -129,7 +129,9 @@ export function pairAttacks(comparison: Comparison, source: Attacks, result: Att
     }),
   )
   const matched = Float64Array.from([...foundOf.values()].map((j) => (result.keen[j] as Start).frame)).sort()
-  const origins = Float64Array.from([...source.keen, ...source.sure].map(place)).sort()
+  // where a sound begins something begins, whether or not it is an attack
+  const beginning = map.outputAt(asSource(0)) - from
+  const origins = Float64Array.from([beginning, ...[...source.keen, ...source.sure].map(place)]).sort()
   const leastExtra = Math.max(LEAST_EXTRA_HEIGHT, 0.7 * LEAST_SHARE * top)
   const explained = (start: Start) =>
     [originOf(comparison, start.frame), ...ringing(pairs, start.frame, sampleRate)].some(

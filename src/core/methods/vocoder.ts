@@ -12,6 +12,7 @@ import { asOutput, asSource } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
 import { defineMethod } from './method'
+import { ownStart } from './ownStart'
 import { pitchByResampling } from './pitchByResampling'
 import { choice, number } from './settings'
 
@@ -78,7 +79,7 @@ export const vocoder = defineMethod({
     pitchByResampling(source.channels.length, map, pitch, (inner) => {
       const length = windowFrames(settings.windowMs, source.sampleRate)
       const attacks = settings.attacks === 'keep' ? (analysis.attacks ?? []).map((attack) => attack.frame) : []
-      return overlapAddVoice(createVocoder(source, inner, attacks, length, Number(settings.overlap)))
+      return ownStart(source, overlapAddVoice(createVocoder(source, inner, attacks, length, Number(settings.overlap))))
     }),
 })
 
