@@ -1,6 +1,6 @@
 import { complexFft } from '../dsp/fft'
 import { packFrames } from '../dsp/frames'
-import { log2 } from '../dsp/portable'
+import { log2, square } from '../dsp/portable'
 import { hann } from '../dsp/window'
 import type { Task } from '../task'
 
@@ -51,7 +51,7 @@ export function* spectrogramTask(
   const frames = Array.from({ length: channels }, () => new Float32Array(fftFrames))
   const power = new Float64Array(bins)
   // a sine at full scale in all channels comes to a quarter of the window's length squared in each
-  const full = channels * (fftFrames / 4) ** 2
+  const full = channels * square(fftFrames / 4)
   for (let n = 0; n < columns; n++) {
     const centre = part.from + ((n + 0.5) * (part.to - part.from)) / columns
     read(Math.round(centre) - fftFrames / 2, frames)
