@@ -1,6 +1,6 @@
 import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
-import { expect, exportNow, listen, openBench, test, type } from './bench'
+import { expect, exportNow, listen, openBench, openSession, test, type } from './bench'
 
 /** Wait until every variant of the bench is measured. */
 async function measured(page: Page) {
@@ -91,7 +91,8 @@ test('advice tries every method, says why in figures, applies nothing by itself,
   page,
 }) => {
   test.setTimeout(180_000)
-  await openBench(page)
+  await openSession(page, 'Chain rattle')
+  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '1.25')
   await page.getByRole('tab', { name: 'Advice' }).click()
   await page.getByRole('button', { name: 'Measure all methods' }).click()
   const list = page.getByRole('list', { name: 'Methods by harm' })

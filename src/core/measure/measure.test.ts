@@ -241,11 +241,12 @@ describe('harm done on purpose', () => {
 
   it('formants off their place are told in per cent, and kept ones are none', () => {
     const item = idealItems.find((one) => one.id === 'voice') as (typeof idealItems)[number]
-    const source = item.play(AS_WRITTEN).audio
+    const first = (audio: AudioBlock) => firstSeconds(audio, SECONDS)
+    const source = first(item.play(AS_WRITTEN).audio)
     const reading = finish(readSource(source))
     const map = straightMap(frameCount(source), 1)
     const shiftOf = (semitones: number, keepFormants: boolean, wanted: number) => {
-      const result = item.play({ ...AS_WRITTEN, semitones, keepFormants }).audio
+      const result = first(item.play({ ...AS_WRITTEN, semitones, keepFormants }).audio)
       const ratio = 2 ** (semitones / 12)
       const measured = finish(
         measureTask({ source, result, from: 0, map, pitchRatioAt: () => ratio, formantRatioAt: () => wanted }, reading),
@@ -256,8 +257,9 @@ describe('harm done on purpose', () => {
     expect(shiftOf(-4, true, 1)).toBeLessThan(2)
     expect(shiftOf(3, false, 2 ** (3 / 12))).toBeLessThan(2)
     // moved along though they were to be kept: off by the pitch ratio
-    expect(shiftOf(2, false, 1)).toBeGreaterThan(8)
-    expect(shiftOf(4, false, 1)).toBeGreaterThan(shiftOf(2, false, 1) + 6)
+    const little = shiftOf(2, false, 1)
+    expect(little).toBeGreaterThan(8)
+    expect(shiftOf(4, false, 1)).toBeGreaterThan(little + 6)
   })
 })
 

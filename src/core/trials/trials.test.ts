@@ -75,7 +75,7 @@ describe('a trial', () => {
 describe('a part cut out of a result', () => {
   it('shows no harm that comes of the cut: a tone that goes on before and behind it has no click and nothing stray', () => {
     const tone = chord({ hz: [220, 331, 1760], seconds: 6 })
-    for (const at of [72_000, 72_037, 105_611]) {
+    for (const at of [72_000, 105_611]) {
       const { measurement } = finish(
         trialTask(tone, recipe('vocoder', { stretch: 1.1 }), { from: at, to: at + 3 * RATE }),
       )
