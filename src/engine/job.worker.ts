@@ -33,28 +33,53 @@ import { decodeM4a } from './decodeM4a'
 import type { Job, JobMessage, JobReport, JobResults, SoundFacts } from './jobProtocol'
 
 const running = new Map<number, AbortController>()
+/** jobs that are to wait where they are: what they wait for, and how to let them go on */
+let gentle = false
+const resting = new Map<number, { readonly over: Promise<void>; readonly end: () => void }>()
 const report = (message: JobReport) => postMessage(message)
 
 self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
-  if (data.type === 'cancel') {
-    running.get(data.jobId)?.abort()
+  if (data.type === 'gentle') {
+    gentle = data.on
     return
   }
-  const { jobId, job } = data
+  if (data.type !== 'run') {
+    steer(data)
+    return
+  }
+  const { jobId, job, background } = data
   const stop = new AbortController()
   running.set(jobId, stop)
   try {
     const result = await run(job, {
       signal: stop.signal,
       onProgress: (progress) => report({ type: 'progress', jobId, progress }),
+      rest: () => resting.get(jobId)?.over ?? (gentle && background ? aWhile() : undefined),
     })
     report({ type: 'done', jobId, result })
   } catch (error) {
     report(stop.signal.aborted ? { type: 'cancelled', jobId } : { type: 'failed', jobId, error: toWire(error) })
   } finally {
     running.delete(jobId)
+    resting.delete(jobId)
   }
 }
+
+/** Let a job wait where it is, go on, or end. */
+function steer({ type, jobId }: Extract<JobMessage, { type: 'pause' | 'resume' | 'cancel' }>) {
+  if (type === 'pause') {
+    if (!running.has(jobId) || resting.has(jobId)) return
+    const { promise: over, resolve: end } = Promise.withResolvers<void>()
+    resting.set(jobId, { over, end })
+    return
+  }
+  if (type === 'cancel') running.get(jobId)?.abort()
+  resting.get(jobId)?.end()
+  resting.delete(jobId)
+}
+
+/** about as long as a task runs between two breaths */
+const aWhile = () => new Promise<void>((resolve) => setTimeout(resolve, 12))
 
 type Options = Parameters<typeof runTask>[1]
 

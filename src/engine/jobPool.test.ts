@@ -65,6 +65,58 @@ describe('the job pool', () => {
     expect(onProgress).toHaveBeenCalledOnce()
   })
 
+  it('lets what runs wait where it is when there is less room, the least urgent first, and go on when there is more', () => {
+    const { pool, workers } = poolOf(2)
+    const said = (n: number) => workers[n]?.got.map(({ type }) => type).filter((type) => type !== 'gentle')
+    void pool.run<'render'>(job, { rank: 2 })
+    void pool.run<'render'>(job, { rank: 5 })
+    void pool.run<'render'>(job, { rank: 6 })
+    pool.limit(1)
+    expect(said(0)).toEqual(['run'])
+    expect(said(1)).toEqual(['run', 'pause'])
+    // somebody waits for this one: it begins in a worker of its own
+    void pool.run<'render'>(job, { rank: 0 })
+    expect(said(2)).toEqual(['run'])
+    workers[2]?.say({ type: 'done', jobId: 3, result })
+    expect(workers).toHaveLength(3)
+    // the first is done: the one that waits goes on before one of a higher rank begins
+    workers[0]?.say({ type: 'done', jobId: 1, result })
+    expect(said(1)).toEqual(['run', 'pause', 'resume'])
+    expect(said(0)).toEqual(['run'])
+    pool.limit(2)
+    expect([said(0), said(2)].filter((got) => got?.length === 2)).toHaveLength(1)
+  })
+
+  it('lets work in the background be gentle while there is less room, and says which work that is', () => {
+    const { pool, workers } = poolOf(2)
+    void pool.run<'render'>(job, { rank: 2 })
+    void pool.run<'render'>(job, { rank: 4 })
+    const ran = workers.map(({ got }) => got[0] as Extract<JobMessage, { type: 'run' }>)
+    expect(ran.map(({ background }) => background)).toEqual([false, true])
+    pool.limit(1)
+    pool.limit(1)
+    pool.limit(2)
+    for (const { got } of workers)
+      expect(got.filter(({ type }) => type === 'gentle')).toEqual([
+        { type: 'gentle', on: true },
+        { type: 'gentle', on: false },
+      ])
+  })
+
+  it('lets a waiting job be cancelled', async () => {
+    const { pool, workers } = poolOf(1)
+    const stop = new AbortController()
+    const first = pool.run<'render'>(job, { rank: 2 })
+    const second = pool.run<'render'>(job, { rank: 0 })
+    const third = pool.run<'render'>(job, { rank: 3, signal: stop.signal })
+    pool.limit(1)
+    stop.abort()
+    await expect(third).rejects.toThrow()
+    workers[0]?.say({ type: 'done', jobId: 1, result })
+    workers[1]?.say({ type: 'done', jobId: 2, result })
+    await Promise.all([first, second])
+  })
+
   it('lets go of a cancelled job at once, whether it waits or runs', async () => {
     const { pool, workers } = poolOf(1)
     const stops = [new AbortController(), new AbortController()]

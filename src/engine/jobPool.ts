@@ -5,6 +5,9 @@ import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
 const CORES = (typeof navigator === 'undefined' ? undefined : navigator.hardwareConcurrency) || 2
 const WORKERS = Math.max(2, Math.min(4, CORES - 1))
 
+/** jobs of this rank and above are work in the background */
+const BACKGROUND_FROM_RANK = 3
+
 export interface JobOptions {
   readonly signal?: AbortSignal
   readonly onProgress?: (progress: Progress) => void
@@ -24,6 +27,8 @@ interface Seat {
   readonly worker: Worker
   jobId: number | undefined
   work: Waiting | undefined
+  /** it holds its job and waits, so that something else has room */
+  paused: boolean
 }
 
 /** The part of a Worker that the pool needs; tests give their own. */
@@ -40,7 +45,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   let most = size
 
   function open(): Seat {
-    const seat: Seat = { worker: makeWorker(), jobId: undefined, work: undefined }
+    const seat: Seat = { worker: makeWorker(), jobId: undefined, work: undefined, paused: false }
     seat.worker.onmessage = ({ data }: MessageEvent<JobReport>) => hear(seat, data)
     seat.worker.onerror = (event) => {
       seat.work?.reject(new Error(event.message || 'a worker could not start'))
@@ -48,6 +53,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
       seats.splice(seats.indexOf(seat), 1)
       next()
     }
+    if (most < size) seat.worker.postMessage({ type: 'gentle', on: true } satisfies JobMessage)
     seats.push(seat)
     return seat
   }
@@ -61,29 +67,58 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
     }
     seat.jobId = undefined
     seat.work = undefined
+    seat.paused = false
     if (report.type === 'done') work?.resolve(report.result as never)
     else if (report.type === 'failed') work?.reject(fromWire(report.error))
     next()
   }
 
+  const rankOf = (seat: Seat) => seat.work?.rank ?? 0
+
+  function pause(seat: Seat, paused: boolean) {
+    if (seat.jobId === undefined) return
+    seat.paused = paused
+    seat.worker.postMessage({ type: paused ? 'pause' : 'resume', jobId: seat.jobId } satisfies JobMessage)
+  }
+
   function next() {
-    while (queue.length > 0) {
-      const best = queue.reduce((a, b) => (b.rank < a.rank ? b : a))
+    for (;;) {
+      const best = queue.reduce<Waiting | undefined>((a, b) => (a && a.rank <= b.rank ? a : b), undefined)
+      const paused = seats
+        .filter((seat) => seat.paused)
+        .reduce<Seat | undefined>((a, b) => (a && rankOf(a) <= rankOf(b) ? a : b), undefined)
+      const active = seats.filter((s) => s.jobId !== undefined && !s.paused).length
+      // what was begun goes on before anything of its rank begins
+      if (paused && active < most && (!best || rankOf(paused) <= best.rank)) {
+        pause(paused, false)
+        continue
+      }
+      if (!best) return
       // somebody waits for a job of rank 0: it need not wait for work in the background, however long that is
       const room = best.rank === 0 ? Math.max(most, 1) + 1 : most
-      if (seats.filter((s) => s.jobId !== undefined).length >= room) return
+      if (active >= room) return
       const seat = seats.find((s) => s.jobId === undefined) ?? open()
       queue.splice(queue.indexOf(best), 1)
       seat.jobId = ++lastId
       seat.work = best
-      seat.worker.postMessage({ type: 'run', jobId: seat.jobId, job: best.job } satisfies JobMessage)
+      const background = best.rank >= BACKGROUND_FROM_RANK
+      seat.worker.postMessage({ type: 'run', jobId: seat.jobId, job: best.job, background } satisfies JobMessage)
     }
   }
 
   return {
-    /** Let fewer than `size` jobs run at once from now on (at least one), so that something else has room. */
+    /**
+     * Let fewer than `size` jobs run at once from now on (at least one), so that something else has room. Of those that run, the
+     * ones of the highest rank wait where they are, and work in the background leaves half of its time to others; nobody waits for the work in the background, but somebody does for rank 0.
+     */
     limit(jobs: number) {
+      const before = most
       most = Math.max(1, Math.min(size, jobs))
+      if (most < size !== before < size) {
+        for (const { worker } of seats) worker.postMessage({ type: 'gentle', on: most < size } satisfies JobMessage)
+      }
+      const going = seats.filter((seat) => seat.jobId !== undefined && !seat.paused && rankOf(seat) > 0)
+      for (const seat of going.sort((a, b) => rankOf(a) - rankOf(b)).slice(most)) pause(seat, true)
       next()
     },
     run<K extends Job['kind']>(job: Extract<Job, { kind: K }>, options: JobOptions = {}): Promise<JobResults[K]> {

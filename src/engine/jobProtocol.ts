@@ -118,8 +118,11 @@ export interface JobResults {
 }
 
 export type JobMessage =
-  | { readonly type: 'run'; readonly jobId: number; readonly job: Job }
-  | { readonly type: 'cancel'; readonly jobId: number }
+  /** `background`: nobody waits for it */
+  | { readonly type: 'run'; readonly jobId: number; readonly job: Job; readonly background: boolean }
+  /** work in the background leaves half of the time to others from now on, or takes all of it again */
+  | { readonly type: 'gentle'; readonly on: boolean }
+  | { readonly type: 'cancel' | 'pause' | 'resume'; readonly jobId: number }
 
 export type JobReport =
   | { readonly type: 'progress'; readonly jobId: number; readonly progress: Progress }

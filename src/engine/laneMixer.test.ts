@@ -178,3 +178,74 @@ describe('downmixInto', () => {
     }
   })
 })
+
+describe('a lane that takes long to begin', () => {
+  const lanes = [
+    { recipe: undefined, gain: 1 },
+    { recipe: recipe('layered', { stretch: 1.2 }), gain: 0.5 },
+    { recipe: recipe('wsola', { stretch: 1.2 }), gain: 1 },
+  ]
+  const known = { attacks: [{ frame: 24_000, strength: 1 }] }
+  const tone = chord({ hz: [220, 331.2], seconds: 3 })
+  const mixerOf = () => {
+    const mixer = createLaneMixer(tone, { lanes, active: 0, loop: undefined }, 0, known)
+    play(mixer, 30_000)
+    return mixer
+  }
+  const work = (mixer: LaneMixer) => {
+    let steps = 0
+    while (mixer.work()) steps++
+    return steps
+  }
+
+  it('takes over when it is ready; until then what is heard goes on as it is', () => {
+    const mixer = mixerOf()
+    mixer.setProgram({ lanes, active: 1, loop: undefined })
+    const until = play(mixer, 9600).left
+    expect(until).toEqual(tone.channels[0]?.subarray(30_000, 39_600))
+    expect(work(mixer)).toBeGreaterThan(20)
+    const place = mixer.sourceFrame()
+    expect(Math.abs(place - 39_600)).toBeLessThan(3)
+    const after = play(mixer, 9600).left
+    expect(rms(after.subarray(2400))).toBeCloseTo(0.5 * rms(until), 1)
+    expect(largestStep(after)).toBeLessThan(1.5 * largestStep(until))
+    expect(work(mixer)).toBe(0)
+  })
+
+  it('is let go when another is asked for before it is ready', () => {
+    const mixer = mixerOf()
+    mixer.setProgram({ lanes, active: 1, loop: undefined })
+    mixer.work()
+    mixer.setProgram({ lanes, active: 2, loop: undefined })
+    expect(work(mixer)).toBe(0)
+    const heard = play(mixer, 9600).left
+    expect(rms(heard.subarray(2400))).toBeGreaterThan(
+      0.8 * rms(tone.channels[0]?.subarray(30_000, 38_000) as Float32Array),
+    )
+  })
+
+  it('lets what is heard go round its loop meanwhile, and has the start of the loop ready before it comes there', () => {
+    const loop = { start: 12_000, end: 33_000 }
+    const mixer = createLaneMixer(tone, { lanes, active: 0, loop }, 12_000, known)
+    play(mixer, 15_000)
+    mixer.setProgram({ lanes, active: 1, loop })
+    const round = play(mixer, 12_000)
+    expect(round.left.subarray(8000)).toEqual(tone.channels[0]?.subarray(14_000, 18_000))
+    work(mixer)
+    const heard = play(mixer, 60_000)
+    for (const mark of heard.marks) expect(mark).toBeLessThan(33_001)
+    for (let at = 0; at + 960 < 60_000; at += 480) expect(rms(heard.left.subarray(at, at + 960))).toBeGreaterThan(0.01)
+  })
+
+  it('seeks in the same way: the old place is heard until the new one is ready', () => {
+    const mixer = createLaneMixer(tone, { lanes, active: 1, loop: undefined }, 0, known)
+    play(mixer, 9600)
+    mixer.seek(100_000)
+    const here = mixer.sourceFrame()
+    play(mixer, 960)
+    expect(mixer.sourceFrame()).toBeGreaterThan(here)
+    expect(mixer.sourceFrame()).toBeLessThan(20_000)
+    work(mixer)
+    expect(Math.abs(mixer.sourceFrame() - 100_000)).toBeLessThan(5)
+  })
+})

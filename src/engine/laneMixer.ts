@@ -4,6 +4,7 @@ import {
   asOutput,
   asSource,
   frameCount,
+  methodById,
   openRendering,
   type Recipe,
   silence,
@@ -30,8 +31,28 @@ export interface Program {
   readonly switchSeconds?: number
 }
 
+interface Opened {
+  readonly order: LaneOrder
+  readonly voice: Voice
+  readonly map: TimeMap
+}
+
+/** A lane on its way: where it will begin, and what is still to be done for it. */
+interface Coming {
+  /** the place that was asked for; undefined for wherever the sound has come by then */
+  readonly seekTo: number | undefined
+  readonly seconds: number
+  work: Generator<void>
+  /** source frames that will be ready when the work is done */
+  readyTo: number
+}
+
+/** how far from where it is asked for a lane is got ready, so that it is still there when the work is done */
+const READY_AHEAD_SECONDS = 0.25
+
 /** One voice being heard, at its own place in its own result. */
 interface Stream {
+  readonly order: LaneOrder
   readonly voice: Voice
   readonly map: TimeMap
   frame: number
@@ -72,22 +93,25 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
   let program = first
   let streams: Stream[] = []
   let ended = false
+  /** a lane that takes long to begin: it is got ready while what is heard goes on, and takes over then */
+  let coming: Coming | undefined
+  let loopStart: Generator<void> | undefined
 
   /** The stream that is coming or has come; the others are leaving. */
   const current = () => streams[streams.length - 1] as Stream
   const orderOf = (p: Program) => p.lanes[p.active] as LaneOrder
 
-  function open(order: LaneOrder): { voice: Voice; map: TimeMap } {
-    if (!order.recipe) return { voice: sourceVoice(source), map: sourceMap }
+  function open(order: LaneOrder): Opened {
+    if (!order.recipe) return { order, voice: sourceVoice(source), map: sourceMap }
     const { voice, map } = openRendering(source, order.recipe, analysis)
-    return { voice, map }
+    return { order, voice, map }
   }
 
   /** Let a new voice take over within `seconds`, playing output frame `frame` of its map first. */
-  function enter(lane: { voice: Voice; map: TimeMap }, frame: number, seconds: number) {
+  function enter(lane: Opened, frame: number, seconds: number) {
     const slope = 1 / Math.max(1, Math.round(seconds * sampleRate))
     for (const stream of streams) stream.slope = -slope
-    const { gain } = orderOf(program)
+    const { gain } = lane.order
     const alone = streams.length === 0
     streams.push({ ...lane, frame, weight: alone ? 1 : 0, slope: alone ? 0 : slope, gain, gainGoal: gain })
     ended = false
@@ -98,12 +122,36 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
     enter(lane, Math.round(lane.map.outputAt(asSource(sourceFrame))), seconds)
   }
 
+  /** The work before a lane can begin at a source frame without holding up what is heard; undefined where there is none. */
+  function preparing(order: LaneOrder, from: number): Coming['work'] | undefined {
+    const method = order.recipe && methodById(order.recipe.methodId)
+    return method?.prepare?.(source, analysis, from, Math.min(frames, from + READY_AHEAD_SECONDS * sampleRate))
+  }
+
+  /** Let the active lane take over, at a place or where the sound has come: at once, or when it is ready. */
+  function bring(seekTo: number | undefined, seconds: number) {
+    const from = seekTo ?? sourceFrame()
+    const work = preparing(orderOf(program), from)
+    coming = work && { seekTo, seconds, work, readyTo: from + READY_AHEAD_SECONDS * sampleRate }
+    if (!coming) enterAt(from, seconds)
+  }
+
   function sourceFrame(): number {
     const stream = current()
     return stream.map.sourceAt(asOutput(stream.frame))
   }
 
+  /** Have the place that a loop comes back to ready before it does. */
+  function learnLoop() {
+    loopStart = program.loop && preparing(orderOf(program), program.loop.start)
+  }
+  function forgetLoop(): false {
+    loopStart = undefined
+    return false
+  }
+
   enterAt(startSourceFrame, 0)
+  learnLoop()
   // a start inside the sound must not click; one at its very start is its own
   let startFade = startSourceFrame > 0 ? Math.round(START_FADE_SECONDS * sampleRate) : 0
   const startFadeLength = Math.max(1, startFade)
@@ -129,7 +177,8 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
       ended = true
       return
     }
-    const lane = open(orderOf(program))
+    // what is heard goes round; what is on its way takes over when it is ready
+    const lane = open(coming ? current().order : orderOf(program))
     const start = Math.round(lane.map.outputAt(asSource(loop.start)))
     const end = Math.round(stream.map.outputAt(asSource(loop.end)))
     const ahead = Math.max(1, end - stream.frame)
@@ -170,14 +219,38 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
     setProgram(next: Program) {
       const before = orderOf(program)
       const after = orderOf(next)
-      const here = sourceFrame()
       program = next
-      if (JSON.stringify(before.recipe) !== JSON.stringify(after.recipe))
-        enterAt(here, next.switchSeconds ?? SWITCH_SECONDS)
-      else current().gainGoal = after.gain
+      // what is heard may still be another lane than the one before: the one that was to come is let go
+      const other = JSON.stringify(before.recipe) !== JSON.stringify(after.recipe)
+      if (other) bring(undefined, next.switchSeconds ?? SWITCH_SECONDS)
+      else if (!coming) current().gainGoal = after.gain
+      learnLoop()
     },
     seek(frame: number) {
-      enterAt(frame, SWITCH_SECONDS)
+      bring(frame, SWITCH_SECONDS)
+    },
+    /**
+     * Do a little of what a lane needs that is on its way; false when there is nothing to do. To be called in spare time: what is
+     * heard goes on without it.
+     */
+    work(): boolean {
+      if (!coming) return loopStart ? !loopStart.next().done || forgetLoop() : false
+      if (!coming.work.next().done) return true
+      const { seekTo, seconds, readyTo } = coming
+      const here = seekTo ?? sourceFrame()
+      // the sound has gone on meanwhile; past what is ready, or back in a loop, a little more is to be done
+      const work =
+        here > readyTo || here < readyTo - 2 * READY_AHEAD_SECONDS * sampleRate
+          ? preparing(orderOf(program), here)
+          : undefined
+      if (work) {
+        coming = { seekTo, seconds, work, readyTo: here + READY_AHEAD_SECONDS * sampleRate }
+        return true
+      }
+      coming = undefined
+      enterAt(here, seconds)
+      learnLoop()
+      return loopStart !== undefined
     },
     /** Fill both arrays; after the end they are silent. Returns the source frame at their start. */
     read(outLeft: Float32Array, outRight: Float32Array): number {

@@ -1,4 +1,4 @@
-import { type Analysis, type AudioBlock, methods, openRendering, silence } from '../core'
+import { type Analysis, type AudioBlock, methodById, methods, openRendering, type Recipe, silence } from '../core'
 import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { createLaneMixer, type LaneMixer, type Program } from './laneMixer'
@@ -6,12 +6,15 @@ import { type ClickTrack, createMetronome } from './metronome'
 import type { AuditionStart } from './overdub'
 import { createOverdub, type Overdub } from './overdub'
 import type { PlayerMessage, PlayerReport } from './playerProtocol'
-import { fillOf, MARK_FRAMES, openRing, type Ring, Slot } from './ring'
+import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './ring'
 
 /**
  * Renders ahead of the worklet: enough that a busy machine does not run dry, little enough that a change is heard soon.
  */
 const AHEAD_SECONDS = 0.095
+/** before a lane of a slow method begins: its first moment may take longer than what is usually written ahead lasts */
+const SLOW_AHEAD_SECONDS = 0.3
+const SLOW_TIMES_REAL_TIME = 14
 const STOP_FADE_BLOCKS = 2
 const WARM_UP_PAUSE_MS = 1200
 
@@ -52,7 +55,10 @@ function handle(message: PlayerMessage) {
     analysis = message.analysis
     mixer?.setAnalysis(analysis)
   } else if (message.type === 'program') {
+    const before = heardRecipe(program)
     program = message.program
+    const after = heardRecipe(program)
+    if (after && isSlow(after) && JSON.stringify(before) !== JSON.stringify(after)) fill(SLOW_AHEAD_SECONDS)
     mixer?.setProgram(program)
   } else if (message.type === 'play') {
     turn = message.turn
@@ -128,10 +134,14 @@ function fail(error: unknown) {
   report({ type: 'failed', error: toWire(error), turn })
 }
 
+const heardRecipe = (of: Program | undefined) => of?.lanes[of.active]?.recipe
+const isSlow = ({ methodId }: Recipe) => methodById(methodId).timesRealTime <= SLOW_TIMES_REAL_TIME
+
 /** Write until the ring holds what it should. */
-function fill() {
+function fill(aheadSeconds = AHEAD_SECONDS) {
   if (!ring || !overdub) return
-  const aheadFrames = MARK_FRAMES * Math.ceil((AHEAD_SECONDS * rate) / MARK_FRAMES)
+  const wanted = MARK_FRAMES * Math.ceil((aheadSeconds * rate) / MARK_FRAMES)
+  const aheadFrames = Math.min(wanted, RING_FRAMES - MARK_FRAMES)
   while ((mixer || overdub.sounds) && fillOf(ring) < aheadFrames) {
     if (!mixer) {
       left.fill(0)
@@ -153,6 +163,16 @@ function fill() {
   }
 }
 
+/** work for a lane on its way is done while at least this much is written ahead */
+const SPARE_SECONDS = 0.05
+
+/** In spare time, do what a lane needs that is on its way; true while there is more to do. */
+function getReady(at: Ring): boolean {
+  let more = mixer !== undefined
+  while (more && fillOf(at) > SPARE_SECONDS * rate) more = mixer?.work() ?? false
+  return more
+}
+
 async function pump() {
   if (pumping) return
   pumping = true
@@ -160,6 +180,10 @@ async function pump() {
     while (ring && (mixer || overdub?.sounds)) {
       const seen = Atomics.load(ring.control, Slot.read)
       fill()
+      if (getReady(ring)) {
+        await nextTurn()
+        continue
+      }
       if (!mixer && !overdub?.sounds) break
       // wake when the worklet has read on; meanwhile messages are heard
       const wait = Atomics.waitAsync(ring.control, Slot.read, seen, 20)

@@ -39,6 +39,31 @@ describe('runTask', () => {
     await expect(runTask(task(), { signal: stop.signal })).rejects.toThrow('enough')
     expect(closed).toHaveBeenCalledOnce()
   })
+
+  it('waits where it is while it is to rest, and goes on from there', async () => {
+    let goOn = () => {}
+    let over: Promise<void> | undefined = new Promise((resolve) => {
+      goOn = resolve
+    })
+    let done = 0
+    function* task(): Task<string> {
+      for (; done < 400; done++) {
+        const until = performance.now() + 0.5
+        while (performance.now() < until);
+        yield { doneFrames: done, totalFrames: 400 }
+      }
+      return 'whole'
+    }
+    const running = runTask(task(), { rest: () => over })
+    await new Promise((resolve) => setTimeout(resolve, 60))
+    const here = done
+    expect(here).toBeGreaterThan(0)
+    await new Promise((resolve) => setTimeout(resolve, 60))
+    expect(done).toBe(here)
+    over = undefined
+    goOn()
+    expect(await running).toBe('whole')
+  })
 })
 
 describe('errors on the wire', () => {

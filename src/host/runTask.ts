@@ -8,9 +8,14 @@ const BREATHE_MS = 12
  */
 export async function runTask<Result>(
   task: Task<Result>,
-  options: { signal?: AbortSignal; onProgress?: (progress: Progress) => void } = {},
+  options: {
+    signal?: AbortSignal
+    onProgress?: (progress: Progress) => void
+    /** asked at every breath: what it gives is waited for */
+    rest?: () => Promise<void> | undefined
+  } = {},
 ): Promise<Result> {
-  const { signal, onProgress } = options
+  const { signal, onProgress, rest } = options
   let breathedAt = performance.now()
   try {
     for (;;) {
@@ -20,6 +25,7 @@ export async function runTask<Result>(
       if (performance.now() - breathedAt > BREATHE_MS) {
         onProgress?.(step.value)
         await breathe()
+        await rest?.()
         breathedAt = performance.now()
       }
     }

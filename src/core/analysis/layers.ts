@@ -19,6 +19,8 @@ export interface Layers {
   readonly noise: AudioBlock
   /** Make the source frames from `from` up to `to` right in all three; in order it costs least. */
   ensure(from: number, to: number): void
+  /** The same in small steps, each of a few milliseconds; what it comes to does not depend on the way. */
+  prepare(from: number, to: number): Generator<void>
 }
 
 const SINE_WINDOW_SECONDS = 0.17
@@ -63,28 +65,26 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
   const restDone = new Uint8Array(tiles)
   const allDone = new Uint8Array(tiles)
 
-  const sineReader = overlapAddVoice(
-    createMasker(channels, {
-      length: nearestPowerOfTwo(SINE_WINDOW_SECONDS * sampleRate, 64),
-      reach: LONG_REACH,
-      stride: 1,
-      bandBins: (length) => Math.max(2, Math.round((BAND_HZ * length) / sampleRate)),
-      share: (along, across) => ramp(along / (along + across + 1e-12), SINE_EDGES),
-      bridge: 4,
-      attacks,
-    }),
-  )
+  const sineMasker = createMasker(channels, {
+    length: nearestPowerOfTwo(SINE_WINDOW_SECONDS * sampleRate, 64),
+    reach: LONG_REACH,
+    stride: 1,
+    bandBins: (length) => Math.max(2, Math.round((BAND_HZ * length) / sampleRate)),
+    share: (along, across) => ramp(along / (along + across + 1e-12), SINE_EDGES),
+    bridge: 4,
+    attacks,
+  })
+  const sineReader = overlapAddVoice(sineMasker)
   const shortLength = nearestPowerOfTwo(ATTACK_WINDOW_SECONDS * sampleRate, 32)
-  const attackReader = overlapAddVoice(
-    createMasker(rest, {
-      length: shortLength,
-      reach: SHORT_REACH,
-      stride: SHORT_STRIDE,
-      bandBins: (length) => Math.max(2, Math.round((4 * BAND_HZ * length) / sampleRate)),
-      share: (along, across) => ramp(across / (along + across + 1e-12), ATTACK_EDGES),
-      prepare: (from, to) => ensureRest(from, to),
-    }),
-  )
+  const attackMasker = createMasker(rest, {
+    length: shortLength,
+    reach: SHORT_REACH,
+    stride: SHORT_STRIDE,
+    bandBins: (length) => Math.max(2, Math.round((4 * BAND_HZ * length) / sampleRate)),
+    share: (along, across) => ramp(across / (along + across + 1e-12), ATTACK_EDGES),
+    prepare: (from, to) => ensureRest(from, to),
+  })
+  const attackReader = overlapAddVoice(attackMasker)
 
   function part(of: readonly Float32Array[], from: number, to: number): Float32Array[] {
     return of.map((channel) => channel.subarray(from, to))
@@ -155,8 +155,26 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
     })
   }
 
+  function* prepare(from: number, to: number): Generator<void> {
+    const first = Math.max(0, Math.floor(from / TILE))
+    const last = Math.min(tiles - 1, Math.floor((to - 1) / TILE))
+    for (let tile = first; tile <= last; tile++) {
+      if (allDone[tile] === 1) continue
+      // the rest of the next tiles is looked at as well, by short windows that reach over the end of this one
+      for (let ahead = tile; ahead <= Math.min(tiles - 1, tile + 2); ahead++) {
+        if (restDone[ahead] === 1) continue
+        yield* sineMasker.learn(ahead * TILE)
+        ensureRest(ahead * TILE, ahead * TILE + 1)
+        yield
+      }
+      yield* attackMasker.learn(tile * TILE)
+      ensure(tile * TILE, tile * TILE + 1)
+      yield
+    }
+  }
+
   const block = (own: readonly Float32Array[]): AudioBlock => ({ sampleRate, channels: own })
-  return { sines: block(sines), attacks: block(bursts), noise: block(noise), ensure }
+  return { sines: block(sines), attacks: block(bursts), noise: block(noise), ensure, prepare }
 }
 
 /** 0 below, 1 above, a sine-squared way between. */
@@ -189,8 +207,16 @@ interface MaskShape {
   prepare?(from: number, to: number): void
 }
 
+/** columns that are looked at in one step */
+const LEARN_AT_ONCE = 4
+
+interface Learning {
+  /** Look, in small steps, at all that the segments over a frame will ask for. */
+  learn(frame: number): Generator<void>
+}
+
 /** Short-time spectra of an input, masked by its two medians, laid back: one fixed function of the input. */
-function createMasker(input: readonly Float32Array[], shape: MaskShape): SegmentMaker {
+function createMasker(input: readonly Float32Array[], shape: MaskShape): SegmentMaker & Learning {
   const { length, reach, stride } = shape
   const hop = length / OVERLAP
   const bins = length / 2
@@ -283,6 +309,20 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     length,
     lead: -bins,
     reset() {},
+    *learn(frame) {
+      // the segments that reach over it, as `overlapAddVoice` will lay them
+      const first = Math.floor((frame - bins) / hop) + 1
+      // as many columns as are kept: those around the first of the segments
+      const around = reach * stride + 2 * bridge
+      for (let k = first - around; k <= first + around; k++) {
+        columnAt(k)
+        if (k % LEARN_AT_ONCE === 0) yield
+      }
+      for (let k = first - 2 * bridge; k < first + OVERLAP + 2 * bridge; k++) {
+        sharesAt(k)
+        yield
+      }
+    },
     addSegment(k, sum) {
       const own = sharesAt(k)
       if (bridge === 0) shares.set(own.shares)

@@ -73,7 +73,15 @@ export const layered = defineMethod({
       layeredVoice(source, layers, inner, attacks, settings, seed),
     )
   },
+  prepare(source, analysis, from, to) {
+    const around = AROUND_SECONDS * source.sampleRate
+    const attacks = (analysis.attacks ?? []).map((attack) => attack.frame)
+    return layersOf(source, attacks).prepare(Math.max(0, from - around), Math.min(frameCount(source), to + around))
+  },
 })
+
+/** what a voice reads around the place that it begins at */
+const AROUND_SECONDS = 0.5
 
 /** Layers that were begun for a source go on being used: a switch back to it finds them as far as they were made. */
 const begun = new WeakMap<AudioBlock, { attacks: string; layers: Layers }>()

@@ -215,7 +215,11 @@ describe('listening without names', () => {
     }
     expect(state().blind).toBeUndefined()
     expect(source().blind[0]).toMatchObject({ mode: 'AB', rounds: 12 })
-    expect(source().blind[0]?.lanes.map(({ score }) => score).sort()).toEqual([0, 12])
+    expect(
+      source()
+        .blind[0]?.lanes.map(({ score }) => score)
+        .sort(),
+    ).toEqual([0, 12])
     expect(source().blind[0]?.chance).toBeCloseTo(2 / 4096, 12)
   })
 

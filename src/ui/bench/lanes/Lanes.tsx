@@ -1,4 +1,4 @@
-import { type PointerEvent, type RefObject, useCallback, useEffect, useRef, useState } from 'react'
+import { type PointerEvent, type RefObject, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { timeText } from '../../common/formats'
 import { addVariant, setSelection } from '../../session/edits'
 import { laneGains, playback, seek } from '../../session/listening'
@@ -33,7 +33,8 @@ export function Lanes({ source }: { source: Source }) {
   const [widthPx, heightPx] = useSize(box)
   const laneWidth = Math.max(0, widthPx - HEAD_PX)
   const stored = useSession((state) => state.outlook.views[source.id])
-  const view = clampView(stored ?? wholeView(frames), frames, laneWidth)
+  // the same view as long as it is the same: lanes are drawn again when it is another
+  const view = useMemo(() => clampView(stored ?? wholeView(frames), frames, laneWidth), [stored, frames, laneWidth])
   const gains = useSession((state) =>
     laneGains(state, source)
       .map((gain) => gain.toFixed(6))
