@@ -2,7 +2,7 @@ import { type Measurement, methodById, SEVERITY, severityOf } from '../../core'
 import { columnsOf } from '../bench/harm/scores'
 import type { ChartColours } from '../common/chartColours'
 import type { ChartOption } from '../common/EChart'
-import { laneLook } from '../common/LaneBadge'
+import { chartMark, laneLook } from '../common/looks'
 
 /** Charts of a comparison: every kind of harm on one scale, a mark for each variant. */
 
@@ -11,19 +11,6 @@ export interface ComparedVariant {
   readonly methodId: string
   readonly measurement: Measurement
 }
-
-/** Marks of the nine looks, in the order of `LaneBadge`. */
-const MARKS = [
-  'circle',
-  'diamond',
-  'rect',
-  'triangle',
-  'path://M7 2h10l6 10l-6 10H7L1 12z',
-  'path://M12 1l10.5 7.6l-4 12.9h-13l-4-12.9z',
-  'path://M1 3h22L12 22.5z',
-  'path://M6 1h12l5 5v12l-5 5H6l-5-5V6z',
-  'path://M5 5h18l-4 14H1z',
-]
 
 const MOST = 4.4
 const ROW_PX = 22
@@ -77,7 +64,7 @@ export function comparisonOption(
         name: `${letter} ${methodById(methodId).label}`,
         type: 'line' as const,
         lineStyle: { opacity: 0 },
-        symbol: MARKS[look],
+        symbol: chartMark(look),
         symbolSize: 12,
         itemStyle: { color: colours.lanes[look], opacity: 0.92 },
         // several at one place stand beside one another

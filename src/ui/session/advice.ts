@@ -2,7 +2,7 @@ import { methods, type Recipe } from '../../core'
 import { heardSound } from './listening'
 import { newVariant, recipeOf, type Source, soundKey } from './model'
 import { type AdviceState, store } from './store'
-import { tryRecipe } from './trying'
+import { trying, tryRecipe } from './trying'
 
 /** Advice that comes from measuring: every method is tried on a telling part of the source, for this target. */
 
@@ -37,8 +37,8 @@ export async function seekAdvice(source: Source) {
     if (running.get(source.id) === stop) setState((all) => ({ advice: { ...all.advice, [source.id]: state } }))
   }
   show({})
-  try {
-    await Promise.all(
+  await trying(stop, show, () =>
+    Promise.all(
       methodIds.map(async (methodId) => {
         const trial = await tryRecipe(source, audio, recipeFor(source, methodId), TRIED_SECONDS, {
           signal: stop.signal,
@@ -46,15 +46,9 @@ export async function seekAdvice(source: Source) {
         })
         show({ tried: [...state.tried, { methodId, trial }] })
       }),
-    )
-    show({ status: 'done' })
-  } catch (error) {
-    if (stop.signal.aborted) show({ status: 'cancelled' })
-    else show({ status: 'failed', error })
-    stop.abort()
-  } finally {
-    if (running.get(source.id) === stop) running.delete(source.id)
-  }
+    ),
+  )
+  if (running.get(source.id) === stop) running.delete(source.id)
 }
 
 export function cancelAdvice(sourceId: string) {

@@ -3,7 +3,7 @@ import { heardSound } from './listening'
 import { recipeOf, type Source, soundKey, type Variant } from './model'
 import { smallPicture } from './spectra'
 import { type ExploredState, type ExploredTry, store } from './store'
-import { tryRecipe } from './trying'
+import { trying, tryRecipe } from './trying'
 
 /** One setting of a variant over its range: every value tried on the part that tells most, drawn small, measured. */
 
@@ -40,8 +40,8 @@ export async function exploreSetting(source: Source, variant: Variant, name: str
   const showTry = (n: number, part: Partial<ExploredTry>) =>
     show({ tries: state.tries.map((one, i) => (i === n ? { ...one, ...part } : one)) })
   show({})
-  try {
-    await Promise.all(
+  await trying(stop, show, () =>
+    Promise.all(
       tries.map(async ({ recipe }, n) => {
         const { audio } = sound.decoded
         const trial = await tryRecipe(source, audio, recipe, TRIED_SECONDS, { signal: stop.signal, rank: 2 })
@@ -49,15 +49,9 @@ export async function exploreSetting(source: Source, variant: Variant, name: str
         const picture = await smallPicture(source, recipe, trial.span, stop.signal)
         if (picture) showTry(n, { picture })
       }),
-    )
-    show({ status: 'done' })
-  } catch (error) {
-    if (stop.signal.aborted) show({ status: 'cancelled' })
-    else show({ status: 'failed', error })
-    stop.abort()
-  } finally {
-    if (running.get(variant.id) === stop) running.delete(variant.id)
-  }
+    ),
+  )
+  if (running.get(variant.id) === stop) running.delete(variant.id)
 }
 
 const withSetting = (recipe: Recipe, name: string, value: number | string): Recipe => ({

@@ -46,6 +46,19 @@ export async function tryRecipe(
   return trial
 }
 
+type Ending = { readonly status: 'done' | 'cancelled' } | { readonly status: 'failed'; readonly error: unknown }
+
+/** Do work that tries many things, and show how it ended: whole, stopped, or failed, which stops what is left of it. */
+export async function trying(stop: AbortController, show: (ending: Ending) => void, work: () => Promise<unknown>) {
+  try {
+    await work()
+    show({ status: 'done' })
+  } catch (error) {
+    show(stop.signal.aborted ? { status: 'cancelled' } : { status: 'failed', error })
+    stop.abort()
+  }
+}
+
 /** Those that have been tried before. */
 export async function triedBefore(
   source: Source,

@@ -1,17 +1,7 @@
 import { type Breaks, methodById, type SweepAxis } from '../../core'
+import { SHAPES } from '../common/looks'
 import { ROW_PX, TOP_PX } from './chart'
 import { breakText, type Cell } from './model'
-
-const SHAPES = [
-  'M12 3a9 9 0 1 1 0 18a9 9 0 1 1 0-18z',
-  'M12 2L22 12L12 22L2 12z',
-  'M3 3h18v18H3z',
-  'M12 2L22 21H2z',
-  'M7 2h10l6 10l-6 10H7L1 12z',
-  'M12 1l10.5 7.6l-4 12.9h-13l-4-12.9z',
-  'M1 3h22L12 22.5z',
-  'M6 1h12l5 5v12l-5 5H6l-5-5V6z',
-]
 
 /** The methods as heads of their rows: which are swept, in what shape and colour their curves are, where they break. */
 export function RowHeads({

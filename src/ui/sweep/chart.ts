@@ -1,6 +1,7 @@
 import { artefactKind, methodById } from '../../core'
 import type { ChartColours } from '../common/chartColours'
 import type { ChartOption } from '../common/EChart'
+import { chartMark } from '../common/looks'
 import { columnOf, placeName, placeText, placeUnit, type SweepModel, thresholdsOf } from './model'
 
 /** The heat map over the curves, on one axis of places. */
@@ -10,17 +11,6 @@ export const ROW_PX = 26
 export const TOP_PX = 8
 const AXIS_PX = 40
 const RIGHT_PX = 64
-
-const SYMBOLS = [
-  'circle',
-  'diamond',
-  'rect',
-  'triangle',
-  'path://M7 2h10l6 10l-6 10H7L1 12z',
-  'path://M12 1l10.5 7.6l-4 12.9h-13l-4-12.9z',
-  'path://M1 3h22L12 22.5z',
-  'path://M6 1h12l5 5v12l-5 5H6l-5-5V6z',
-]
 
 export interface ChartShape {
   /** px left of the columns: for names of rows, or only for the curves' figures */
@@ -233,7 +223,7 @@ export function sweepOption(model: SweepModel, colours: ChartColours, shape: Cha
         type: 'line' as const,
         xAxisIndex: 1,
         yAxisIndex: 1,
-        symbol: SYMBOLS[row % SYMBOLS.length],
+        symbol: chartMark(row),
         symbolSize: 8,
         clip: true,
         lineStyle: { width: 1.6, color: colours.lanes[row] },
