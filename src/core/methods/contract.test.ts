@@ -111,7 +111,7 @@ describe.each(methods.map((method) => [method.id, method] as const))('%s', (id, 
   ])('stays finite and at a sane level on %s', (_, source) => {
     for (const condition of [
       { stretch: 1.37, pitchSemitones: 3.5 },
-      { stretch: 40, pitchSemitones: 0 },
+      { stretch: 15, pitchSemitones: 0 },
       { stretch: 0.1, pitchSemitones: 36 },
     ]) {
       const out = renderBlock(source, recipe(id, { ...condition, formants: 'keep' }))
