@@ -12,6 +12,7 @@ import {
 } from '../../core'
 import { GRADE_STEPS, GROUPS, marksOf } from '../bench/harm/marks'
 import { countText, dbText, peakText } from '../common/formats'
+import { laneLook, SHAPES } from '../common/looks'
 import { comparedKinds } from './charts'
 
 /** A comparison as one page that stands alone: figures, charts, clips, recipes. Nothing in it is fetched, nothing runs. */
@@ -49,7 +50,9 @@ export interface Report {
   readonly clipTo: number
   readonly matched: boolean
   readonly variants: readonly ReportVariant[]
-  /** SVG text */
+  /** colours of the marks, by look */
+  readonly lanes: readonly string[]
+  /** SVG text, on a ground of its own */
   readonly comparisonChart: string
   readonly sweepChart?: { readonly svg: string; readonly what: string }
   readonly blind: readonly string[]
@@ -99,15 +102,17 @@ ${tableHtml(variants)}
 </section>
 <section>
 <h2>All kinds of harm on one scale</h2>
-<p class="legend">${variants.map(({ letter, recipe }) => `<span><b>${letter}</b> ${escaped(methodById(recipe.methodId).label)}</span>`).join('')}</p>
+<div class="chart">
+<p class="legend">${variants.map((variant) => legendOf(variant, report.lanes)).join('')}</p>
 ${report.comparisonChart}
+</div>
 </section>
 ${
   report.sweepChart
     ? `<section>
 <h2>Where each method breaks</h2>
 <p class="soft">${escaped(report.sweepChart.what)}</p>
-${report.sweepChart.svg}
+<div class="chart">${report.sweepChart.svg}</div>
 </section>`
     : ''
 }
@@ -137,6 +142,13 @@ ${variants
 </body>
 </html>
 `
+}
+
+/** A mark as it stands in the chart, with the letter and the method that it is of. */
+function legendOf({ letter, recipe }: ReportVariant, lanes: readonly string[]): string {
+  const look = laneLook(letter)
+  const mark = `<svg viewBox="0 0 24 24" width="12" height="12" aria-hidden="true"><path d="${SHAPES[look]}" fill="${lanes[look]}"/></svg>`
+  return `<span>${mark} <b>${letter}</b> ${escaped(methodById(recipe.methodId).label)}</span>`
 }
 
 /** The command that makes the same result. */
@@ -243,7 +255,7 @@ h1{margin:0;font-size:30px;letter-spacing:-.01em}h2{margin:34px 0 10px;font-size
 audio{width:100%;height:36px;margin:4px 0}
 table{width:100%;border-collapse:collapse}th,td{padding:5px 8px;border-top:1px solid var(--rule);text-align:right;font-weight:400}
 th:first-child{text-align:left}thead th{font-weight:650;border-top:0}td[data-grade=clear]{font-weight:650}td[data-grade=severe]{font-weight:750;color:var(--harm)}
-.legend span{margin-right:18px}svg{max-width:100%;height:auto}.wave,.ribbon{height:revert-layer}.wave{height:56px}.ribbon{height:36px}
+.chart{padding:10px 12px;border-radius:6px;background:#fffdf8;color:#1b2126}.legend span{margin-right:18px;white-space:nowrap}svg{max-width:100%;height:auto}.wave,.ribbon{height:revert-layer}.wave{height:56px}.ribbon{height:36px}
 dt{margin-top:10px;font-weight:650}dt .soft{font-weight:400}dd{margin:0}pre{overflow:auto;padding:10px;border:1px solid var(--rule);border-radius:4px;font-size:13px}
 details{margin:8px 0}summary{cursor:pointer}
 `

@@ -54,6 +54,7 @@ const report: Report = {
       measurement(figure('smear', 16, [48_000, 240_000]), unmeasured('detune')),
     ),
   ],
+  lanes: Array.from({ length: 9 }, (_, n) => `#00000${n}`),
   comparisonChart: '<svg id="comparison"></svg>',
   sweepChart: { svg: '<svg id="sweep"></svg>', what: '18 points' },
   blind: ['ABX, 10 rounds'],
@@ -76,6 +77,13 @@ describe('a report', () => {
     expect(html).toMatch(/<td data-grade="not audible">0\.2 dB/)
     expect(html).toMatch(/2\.0 cents.*<\/td><td class="soft">–<\/td>/)
     for (const kind of artefactKinds) expect(html).toContain(`<dt>${kind.label} `)
+  })
+  it('says which mark of the chart is whose, by shape, colour and letter', () => {
+    for (const [letter, colour] of [
+      ['A', '#000000'],
+      ['B', '#000001'],
+    ])
+      expect(html).toMatch(new RegExp(`<path d="M[^"]+" fill="${colour}"/></svg> <b>${letter}</b>`))
   })
   it('carries names as text, whatever is in them', () => {
     expect(html).toContain('Rope &lt;winch&gt; &amp; &quot;co&quot;')

@@ -103,6 +103,7 @@ export async function writeReport(source: Source) {
       clipTo: part.end / facts.sampleRate,
       matched: outlook.matched,
       variants,
+      lanes: chartColours(CHART_THEME).lanes,
       comparisonChart: drawnComparison(variants),
       ...(sweepChart && { sweepChart }),
       blind: source.blind.map(
