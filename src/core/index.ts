@@ -81,4 +81,4 @@ export {
   sweepSeconds,
 } from './trials/sweep'
 export { AXIS_UNITS, sweepCsv, sweepData } from './trials/sweepTable'
-export { measureSpan, renderSpan, type Trial, trialTask, withoutPlaces } from './trials/trial'
+export { measureSpan, type ReadPart, renderSpan, type Trial, trialTask, withoutPlaces } from './trials/trial'

@@ -11,6 +11,7 @@ import {
   openRendering,
   peakOf,
   planOf,
+  type ReadPart,
   type Rendering,
   readSource,
   renderSpan,
@@ -33,8 +34,9 @@ import { decodeM4a } from './decodeM4a'
 import type { Job, JobMessage, JobReport, JobResults, SoundFacts } from './jobProtocol'
 
 const running = new Map<number, AbortController>()
-/** jobs that are to wait where they are: what they wait for, and how to let them go on */
+/** work in the background leaves half of the time to others */
 let gentle = false
+/** jobs that are to wait where they are: what they wait for, and how to let them go on */
 const resting = new Map<number, { readonly over: Promise<void>; readonly end: () => void }>()
 const report = (message: JobReport) => postMessage(message)
 
@@ -166,7 +168,7 @@ async function measure(
   const span = result ? { from: 0, to: map.outputFrames } : tellingSpan(audio, map, attacks, seconds)
   const whole = span.from === 0 && span.to === map.outputFrames
   const reading = whole ? await readingOf(audio, readingKey, analysis, options) : undefined
-  if (!result) return runTask(trialTask(audio, recipe, span, analysis, reading), options)
+  if (!result) return runTask(trialTask(audio, recipe, span, analysis, reading, partReader(readingKey)), options)
   const task = measureSpan(audio, { audio: result, from: 0 }, recipe, span, analysis.attacks, reading)
   return { span, measurement: await runTask(task, options) }
 }
@@ -246,6 +248,19 @@ function spectrogram(
 }
 
 const sizeOf = (audio: AudioBlock) => ({ frames: frameCount(audio), sampleRate: audio.sampleRate })
+
+let lastPart: { readonly key: string; readonly reading: SourceReading } | undefined
+
+/** Reads a part of a source; the last one's is kept, since other methods are tried on the same part. */
+const partReader = (readingKey: string): ReadPart =>
+  function* (source, attacks, start) {
+    const key = `${readingKey} ${start} ${frameCount(source)}`
+    if (lastPart?.key !== key) {
+      lastPart = undefined
+      lastPart = { key, reading: yield* readSource(source, attacks) }
+    }
+    return lastPart.reading
+  }
 
 let lastReading: { readonly key: string; readonly reading: SourceReading } | undefined
 

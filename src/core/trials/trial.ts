@@ -32,6 +32,9 @@ const MARGIN_SECONDS = 0.2
 /** source that is looked at around a part, so that what rings into it is known */
 const AROUND_SECONDS = 1.5
 
+/** Finds out what measures need to know of a part of a source that begins at frame `start` of the whole. */
+export type ReadPart = (part: AudioBlock, attacks: readonly Attack[] | undefined, start: number) => Task<SourceReading>
+
 /** Render a part of a result into memory: what a listener hears who starts there. */
 export function* renderSpan(source: AudioBlock, recipe: Recipe, span: Span, analysis: Analysis): Task<AudioBlock> {
   const { voice } = openRendering(source, recipe, analysis)
@@ -59,13 +62,15 @@ export function* trialTask(
   span: Span,
   known: Analysis = {},
   reading?: SourceReading,
+  readPart?: ReadPart,
 ): Task<Trial> {
   const analysis = yield* analyseTask(source, needsOf(recipe), known)
   const { map } = planOf(recipe, { frames: frameCount(source), sampleRate: source.sampleRate }, analysis.attacks)
   const margin = Math.round(MARGIN_SECONDS * source.sampleRate)
   const rendered = { from: Math.max(0, span.from - margin), to: Math.min(map.outputFrames, span.to + margin) }
   const result = yield* half(0, renderSpan(source, recipe, rendered, analysis))
-  const measuring = measureSpan(source, { audio: result, from: rendered.from }, recipe, span, analysis.attacks, reading)
+  const made = { audio: result, from: rendered.from }
+  const measuring = measureSpan(source, made, recipe, span, analysis.attacks, reading, readPart)
   return { span, measurement: yield* half(1, measuring) }
 }
 
@@ -80,6 +85,7 @@ export function* measureSpan(
   span: Span,
   attacks?: readonly Attack[],
   reading?: SourceReading,
+  readPart: ReadPart = readSource,
 ): Task<Measurement> {
   const whole = {
     ...comparisonOf(source, result.audio, recipe, attacks, result.from),
@@ -87,7 +93,7 @@ export function* measureSpan(
   }
   const { cut, start } = cutSource(whole, span)
   if (start === 0 && cut === whole) return yield* measureTask(whole, reading)
-  const measurement = yield* measureTask(cut, yield* readSource(cut.source, cut.attacks))
+  const measurement = yield* measureTask(cut, yield* readPart(cut.source, cut.attacks, start))
   const moved = (artefact: Artefact): Artefact => ({
     ...artefact,
     places: artefact.places.map((place) => ({ ...place, sourceFrame: place.sourceFrame + start })),

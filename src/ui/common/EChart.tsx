@@ -1,10 +1,7 @@
-import { CustomChart, LineChart } from 'echarts/charts'
-import { GridComponent, MarkLineComponent, TooltipComponent } from 'echarts/components'
-import { type EChartsCoreOption, type EChartsType, init, use } from 'echarts/core'
-import { CanvasRenderer, SVGRenderer } from 'echarts/renderers'
+import type { EChartsCoreOption, EChartsType } from 'echarts/core'
 import { useEffect, useRef } from 'react'
 
-use([CustomChart, LineChart, GridComponent, MarkLineComponent, TooltipComponent, CanvasRenderer, SVGRenderer])
+const parts = () => import('./chartParts')
 
 export type ChartOption = EChartsCoreOption
 
@@ -25,20 +22,29 @@ export function EChart({
   const chart = useRef<EChartsType>(undefined)
   const pick = useRef(onPick)
   pick.current = onPick
+  const latest = useRef(option)
+  latest.current = option
 
   useEffect(() => {
     const element = box.current
     if (!element) return
-    const made = init(element, undefined, { renderer: 'canvas' })
-    chart.current = made
-    made.on('click', ({ seriesId, dataIndex }) => {
-      if (seriesId !== undefined) pick.current?.(seriesId, dataIndex)
+    let made: EChartsType | undefined
+    let gone = false
+    const watch = new ResizeObserver(() => made?.resize())
+    void parts().then(({ init }) => {
+      if (gone) return
+      made = init(element, undefined, { renderer: 'canvas' })
+      chart.current = made
+      made.on('click', ({ seriesId, dataIndex }) => {
+        if (seriesId !== undefined) pick.current?.(seriesId, dataIndex)
+      })
+      made.setOption(latest.current, { notMerge: true })
+      watch.observe(element)
     })
-    const watch = new ResizeObserver(() => made.resize())
-    watch.observe(element)
     return () => {
+      gone = true
       watch.disconnect()
-      made.dispose()
+      made?.dispose()
       chart.current = undefined
     }
   }, [])
@@ -51,7 +57,13 @@ export function EChart({
 }
 
 /** A chart as a picture: `width` × `height` CSS px, drawn at twice that. */
-export function chartPng(option: ChartOption, width: number, height: number, background: string): string {
+export async function chartPng(
+  option: ChartOption,
+  width: number,
+  height: number,
+  background: string,
+): Promise<string> {
+  const { init } = await parts()
   const element = document.createElement('div')
   const chart = init(element, undefined, { renderer: 'canvas', width, height })
   chart.setOption({ ...option, animation: false })
@@ -61,7 +73,8 @@ export function chartPng(option: ChartOption, width: number, height: number, bac
 }
 
 /** A chart as SVG text, for pages that stand alone. */
-export function chartSvg(option: ChartOption, width: number, height: number): string {
+export async function chartSvg(option: ChartOption, width: number, height: number): Promise<string> {
+  const { init } = await parts()
   const chart = init(null, undefined, { renderer: 'svg', ssr: true, width, height })
   chart.setOption({ ...option, animation: false })
   const svg = chart.renderToSVGString()

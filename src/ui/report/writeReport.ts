@@ -89,7 +89,7 @@ export async function writeReport(source: Source) {
         clip: await clipOf(recipe, gains[1 + source.variants.indexOf(variant)] ?? 1),
       })
     }
-    const sweepChart = drawnSweep(source)
+    const sweepChart = await drawnSweep(source)
     const report: Report = {
       source: source.name,
       file: source.file,
@@ -104,7 +104,7 @@ export async function writeReport(source: Source) {
       matched: outlook.matched,
       variants,
       lanes: chartColours(CHART_THEME).lanes,
-      comparisonChart: drawnComparison(variants),
+      comparisonChart: await drawnComparison(variants),
       ...(sweepChart && { sweepChart }),
       blind: source.blind.map(
         ({ mode, rounds, lanes, chance }) =>
@@ -125,7 +125,7 @@ export function cancelReport(source: Source) {
   running.get(source.id)?.abort()
 }
 
-function drawnComparison(variants: readonly ReportVariant[]): string {
+function drawnComparison(variants: readonly ReportVariant[]): Promise<string> {
   const compared = variants.map(({ letter, recipe, measurement }) => ({
     letter,
     methodId: recipe.methodId,
@@ -140,14 +140,14 @@ function drawnComparison(variants: readonly ReportVariant[]): string {
   )
 }
 
-function drawnSweep(source: Source): Report['sweepChart'] {
+async function drawnSweep(source: Source): Promise<Report['sweepChart']> {
   const points = sweepOf(getState(), source)?.points.filter(({ axis }) => axis === 'length') ?? []
   if (points.length === 0) return undefined
   const rows = methods.map(({ id }) => id).filter((id) => points.some((point) => point.methodId === id))
   const colours = chartColours(CHART_THEME)
   const option = sweepOption(sweepModel('length', rows, points, 'worst'), colours, { left: 120, named: true })
   return {
-    svg: chartSvg({ ...option, backgroundColor: colours.well }, CHART_WIDTH, chartHeight(rows.length, 200)),
+    svg: await chartSvg({ ...option, backgroundColor: colours.well }, CHART_WIDTH, chartHeight(rows.length, 200)),
     what: `The worst harm by length and method, at the source's pitch: ${points.length} points measured. Brackets stand where it gets clear.`,
   }
 }

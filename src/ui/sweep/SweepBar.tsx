@@ -42,7 +42,7 @@ export function SweepBar({
   const name = `${fileBase(source.name)}_sweep-${axis}`
   const rate = source.facts?.sampleRate ?? 48_000
 
-  const savePicture = () => {
+  const savePicture = async () => {
     const rows = model.methodIds.filter((id) => methodIds.includes(id))
     const colours = chartColours(theme)
     const kept = {
@@ -53,7 +53,7 @@ export function SweepBar({
     }
     const option = sweepOption(kept, colours, { left: PICTURE.namesPx, named: true })
     const height = chartHeight(rows.length, PICTURE.curvesPx)
-    saveFile(chartPng(option, PICTURE.width, height, colours.well), `${name}.png`)
+    saveFile(await chartPng(option, PICTURE.width, height, colours.well), `${name}.png`)
   }
 
   return (
@@ -147,7 +147,7 @@ export function SweepBar({
           className="plain-button"
           disabled={here === 0}
           title="The chart as a picture"
-          onClick={savePicture}
+          onClick={() => void savePicture()}
         >
           <Image size={14} /> PNG
         </button>
