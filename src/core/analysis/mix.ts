@@ -1,20 +1,33 @@
 import type { AudioBlock } from '../audio/block'
 import { square } from '../dsp/portable'
+import { finish } from '../task'
+
+/** frames between two breaths of `mixInSteps`: a millisecond or two of work */
+const STEP = 1 << 17
 
 /** All channels in one; where they cancel, the first alone. */
 export function mixOf(source: AudioBlock): Float32Array {
+  return finish(mixInSteps(source))
+}
+
+/** As `mixOf`, in small steps: for threads that may not be held up. */
+export function* mixInSteps(source: AudioBlock): Generator<void, Float32Array, void> {
   const [first] = source.channels
   if (!first) return new Float32Array(0)
   if (source.channels.length === 1) return first
   const mix = new Float32Array(first.length)
   let own = 0
   let sum = 0
-  for (const channel of source.channels) {
-    for (let i = 0; i < mix.length; i++) mix[i] = (mix[i] as number) + (channel[i] as number)
-  }
-  for (let i = 0; i < mix.length; i++) {
-    own += square(first[i] as number)
-    sum += square(mix[i] as number)
+  for (let from = 0; from < mix.length; from += STEP) {
+    const to = Math.min(mix.length, from + STEP)
+    for (const channel of source.channels) {
+      for (let i = from; i < to; i++) mix[i] = (mix[i] as number) + (channel[i] as number)
+    }
+    for (let i = from; i < to; i++) {
+      own += square(first[i] as number)
+      sum += square(mix[i] as number)
+    }
+    yield
   }
   return sum > 0.5 * own ? mix : first
 }

@@ -70,6 +70,18 @@ describe('pitch marks', () => {
     }
   })
 
+  it('are the same when they were got ready in small steps, around the place that was asked for', () => {
+    const { audio } = line((t) => (t < 0.5 ? 110 : 190), 0, 1, 1)
+    const track = finish(trackPitch(audio))
+    const ready = createPitchMarks(audio, track)
+    const steps = [...ready.prepare(0.7 * RATE, 0.8 * RATE)].length
+    const at = ready.runAt(0.75 * RATE)
+    expect(ready.run(at).marks).toEqual(createPitchMarks(audio, track).run(at).marks)
+    // one step for the mix of a mono source is none at all; then one for every few marks
+    expect(steps).toBeGreaterThan(10)
+    expect(steps).toBeLessThan(ready.run(at).marks.length)
+  })
+
   it('are found once for a source, its track and its attacks', () => {
     const { audio } = line(() => 120, 0, 0.5, 0.5)
     const track = finish(trackPitch(audio))

@@ -1,6 +1,7 @@
 import type { AudioBlock } from '../audio/block'
 import { cosTurns, square } from '../dsp/portable'
-import { mixOf } from './mix'
+import { finish } from '../task'
+import { mixInSteps } from './mix'
 import type { PitchTrack } from './pitchTrack'
 
 /** One run of cycles: where each begins anew, in fractional source frames, rising; the period is the step to the next. */
@@ -32,7 +33,18 @@ const BEYOND_TRUST = 2.5
 export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks: readonly number[] = []) {
   const runs = widen(findRuns(track), attacks, MOST_WIDENING_SECONDS * source.sampleRate)
   const found = new Map<number, VoicedRun>()
-  const mix = mixOf(source)
+  let mix: Float32Array | undefined
+
+  function* find(index: number): Generator<void, VoicedRun, void> {
+    const known = found.get(index)
+    if (known) return known
+    mix ??= yield* mixInSteps(source)
+    const span = runs[index] as Span
+    const run = { ...span, marks: yield* markRun(mix, source.sampleRate, track, span) }
+    found.set(index, run)
+    return run
+  }
+
   return {
     /** Index of the run that holds a source frame, or −1. */
     runAt(frame: number): number {
@@ -48,12 +60,14 @@ export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks:
       return -1
     },
     run(index: number): VoicedRun {
-      const known = found.get(index)
-      if (known) return known
-      const span = runs[index] as Span
-      const run = { ...span, marks: markRun(mix, source.sampleRate, track, span) }
-      found.set(index, run)
-      return run
+      return finish(find(index))
+    },
+    /** Find the marks of all runs that reach into source frames `from` up to `to`, in small steps. */
+    *prepare(from: number, to: number): Generator<void> {
+      for (let i = 0; i < runs.length; i++) {
+        const { earliest, latest } = runs[i] as Span
+        if (latest >= from && earliest < to) yield* find(i)
+      }
     },
     /**
      * Period at a source frame near mark `n` of a run, in frames: from mark to mark, a little smoothed, since a track read
@@ -157,12 +171,20 @@ function findRuns(track: PitchTrack): { from: number; to: number }[] {
   return runs
 }
 
-function markRun(mix: Float32Array, sampleRate: number, track: PitchTrack, span: Span): Float64Array {
+/** marks that are found at once: each compares some hundred lags over a period */
+const MARKS_AT_ONCE = 4
+
+function* markRun(
+  mix: Float32Array,
+  sampleRate: number,
+  track: PitchTrack,
+  span: Span,
+): Generator<void, Float64Array, void> {
   const middle = (span.from + span.to) / 2
   const period = sampleRate / hzAt(track, middle)
   // marks go both ways from the middle of the run
   const anchor = burstOf(mix, middle, period)
-  const walk = (direction: 1 | -1) => {
+  function* walk(direction: 1 | -1): Generator<void, number[], void> {
     const marks: number[] = []
     for (let at: number = anchor, step = sampleRate / hzAt(track, at); ; ) {
       const inside = at >= span.from && at <= span.to
@@ -177,12 +199,14 @@ function markRun(mix: Float32Array, sampleRate: number, track: PitchTrack, span:
       if (place < span.earliest || place > span.latest) break
       if ((place < span.from || place > span.to) && alike < STILL_ALIKE) break
       marks.push(place)
+      if (marks.length % MARKS_AT_ONCE === 0) yield
       step = Math.abs(place - at)
       at = place
     }
     return marks
   }
-  return Float64Array.from([...walk(-1).reverse(), anchor, ...walk(1)])
+  const before = yield* walk(-1)
+  return Float64Array.from([...before.reverse(), anchor, ...(yield* walk(1))])
 }
 
 /**

@@ -1,6 +1,7 @@
+import type { Analysis } from '../analysis/analysis'
 import { longestPeriodMs, pickWithin } from '../analysis/material'
 import { pitchMarksOf, type VoicedRun } from '../analysis/pitchMarks'
-import { frameCount, silence } from '../audio/block'
+import { type AudioBlock, frameCount, silence } from '../audio/block'
 import { cosTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
 import { lowerBound } from '../dsp/search'
@@ -60,7 +61,22 @@ export const cycle = defineMethod({
   },
   latencyFrames: (settings, sampleRate) => Math.ceil((0.05 + settings.breathMs / 1000) * sampleRate),
   open: (input) => cycleVoice(input),
+  // a run of cycles is marked from its middle on, however long it is
+  prepare(source, analysis, from, to) {
+    const around = AROUND_SECONDS * source.sampleRate
+    return marksOf(source, analysis).prepare(from - around, to + around)
+  },
 })
+
+/** what a voice reads around the place that it begins at */
+const AROUND_SECONDS = 0.5
+
+const marksOf = (source: AudioBlock, analysis: Analysis) =>
+  pitchMarksOf(
+    source,
+    analysis.pitch ?? NO_PITCH,
+    (analysis.attacks ?? []).map((attack) => attack.frame),
+  )
 
 const READ_WIDTH = 40
 const READ_ATTENUATION_DB = 80
@@ -93,7 +109,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const channelCount = channels.length
   const frames = frameCount(source)
   const attackFrames = (analysis.attacks ?? []).map((attack) => attack.frame)
-  const marks = pitchMarksOf(source, analysis.pitch ?? NO_PITCH, attackFrames)
+  const marks = marksOf(source, analysis)
   const attackPlaces = attackFrames.map((frame) => map.outputAt(asSource(frame)))
   const readerAt = createSteppedSincReaders(READ_WIDTH, READ_ATTENUATION_DB)
   const step = (settings.breathMs / 2000) * sampleRate
