@@ -1,4 +1,4 @@
-// Everything that must hold, on a fresh clone: set-up, lint, types, import directions, unit tests, browser tests.
+// Everything that must hold, on a fresh clone: set-up, lint, types, kernels as their sources make them, import directions, unit tests, browser tests.
 // The last line counts them all.
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
@@ -23,6 +23,8 @@ step('lint')
 count(node(tool('@biomejs/biome/bin/biome'), 'check', '.') === 0)
 step('types')
 count(node(join(root, 'scripts/types.mjs')) === 0)
+step('kernels')
+count(node(join(root, 'scripts/kernels.mjs'), '--check') === 0)
 step('import directions')
 count(
   node(

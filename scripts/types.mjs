@@ -1,9 +1,10 @@
-// Each part against the world it lives in: core without DOM and without Node, the worklet in its own, then the rest.
+// Each part against the world it lives in: kernels in AssemblyScript's, core without DOM and without Node, the worklet in its own, then the rest.
 import { run, tool } from './setup.mjs'
 
 const tsc = tool('typescript/bin/tsc')
 const projects = [
   'src/core',
+  'kernels',
   'src/tsconfig.node.json',
   'src/engine/tsconfig.worklet.json',
   'tsconfig.json',

@@ -17,6 +17,19 @@ export interface AttackOptions {
   readonly sensitivity?: number
   /** where it is known already */
   readonly novelty?: Novelty
+  /** as `createRefiner` makes it for this source: shared by those who look at it more than once */
+  readonly refine?: Refiner
+}
+
+type Refiner = (frame: number) => ReturnType<typeof refineAttack>
+
+/** Refines attacks of a source, each once. */
+export function createRefiner(source: AudioBlock): Refiner {
+  const known = new Map<number, ReturnType<typeof refineAttack>>()
+  return (frame) => {
+    if (!known.has(frame)) known.set(frame, refineAttack(source, frame))
+    return known.get(frame)
+  }
 }
 
 const NEIGHBOURHOOD_SECONDS = 0.03
@@ -41,9 +54,10 @@ export function* detectAttacks(source: AudioBlock, options: AttackOptions = {}):
   const frames = frameCount(source)
   const { hop, all } = options.novelty ?? (yield* noveltyOf(source))
   const sensitivity = options.sensitivity ?? 0.5
+  const refine = options.refine ?? createRefiner(source)
   const attacks: Attack[] = []
   for (const peak of pickPeaks(all, sensitivity)) {
-    const refined = refineAttack(source, peak.column * hop)
+    const refined = refine(peak.column * hop)
     if (!refined || refined.frame >= frames) continue
     const { frame, rise } = refined
     if (rise < LEAST_ERROR_RISE) continue

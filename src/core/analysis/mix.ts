@@ -19,15 +19,22 @@ export function* mixInSteps(source: AudioBlock): Generator<void, Float32Array, v
   let own = 0
   let sum = 0
   for (let from = 0; from < mix.length; from += STEP) {
-    const to = Math.min(mix.length, from + STEP)
-    for (const channel of source.channels) {
-      for (let i = from; i < to; i++) mix[i] = (mix[i] as number) + (channel[i] as number)
-    }
-    for (let i = from; i < to; i++) {
-      own += square(first[i] as number)
-      sum += square(mix[i] as number)
-    }
+    const part = mix.subarray(from, from + STEP)
+    for (const channel of source.channels) addTo(part, channel.subarray(from, from + STEP))
+    own += energyOf(first.subarray(from, from + STEP))
+    sum += energyOf(part)
     yield
   }
   return sum > 0.5 * own ? mix : first
+}
+
+// loops of their own: inside a generator they would stay slow
+function addTo(mix: Float32Array, channel: Float32Array) {
+  for (let i = 0; i < mix.length; i++) mix[i] = (mix[i] as number) + (channel[i] as number)
+}
+
+function energyOf(samples: Float32Array): number {
+  let sum = 0
+  for (let i = 0; i < samples.length; i++) sum += square(samples[i] as number)
+  return sum
 }

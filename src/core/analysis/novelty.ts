@@ -1,9 +1,7 @@
 import { type AudioBlock, frameCount } from '../audio/block'
-import { complexFft } from '../dsp/fft'
-import { packFrames } from '../dsp/frames'
 import { exp, ln } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
-import { hann } from '../dsp/window'
+import { columnReader } from '../kernels/columns'
 import type { Task } from '../task'
 
 export const STEPS_PER_SECOND = 200
@@ -51,10 +49,9 @@ export function* noveltyOf(source: AudioBlock): Task<Novelty> {
   const hop = Math.max(1, Math.round(sampleRate / STEPS_PER_SECOND))
   const totalFrames = frameCount(source)
   const size = nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 64)
-  const fft = complexFft(size)
-  const window = hann(size)
-  const packed = fft.create()
-  const spectrum = fft.create()
+  const reader = columnReader(size)
+  const power = new Float32Array(size / 2 + 1)
+  const apart = { left: power, right: power.slice(), crossRe: power.slice(), crossIm: power.slice() }
   const edges = bandEdges(size, sampleRate)
   const bands = Math.max(1, edges.length - 1)
   const columns = Math.ceil(totalFrames / hop) + 1
@@ -63,50 +60,27 @@ export function* noveltyOf(source: AudioBlock): Task<Novelty> {
 
   const pairs = channels.length & ~1
   const lone = channels.length % 2 === 1 ? channels[channels.length - 1] : undefined
-  const addTo = (column: number, band: number, sum: number) => {
-    const at = column * bands + band
-    levels[at] = (levels[at] as number) + sum / ((edges[band + 1] as number) - (edges[band] as number))
-  }
-  /** |A|² + |B|² of two channels, bin by bin: half of |Z(k)|² + |Z(−k)|². */
-  function addPair(column: number, a: Float32Array, b: Float32Array) {
-    const start = column * hop - half
-    packFrames(packed, window, a, start, b, start)
-    fft.forward(spectrum, packed)
+  function addBands(column: number, of: Float32Array, scale: number) {
     for (let band = 0; band < bands; band++) {
       let sum = 0
       const to = edges[band + 1] as number
-      for (let k = edges[band] as number; k < to; k++) {
-        const m = size - k
-        const pr = spectrum[2 * k] as number
-        const pi = spectrum[2 * k + 1] as number
-        const qr = spectrum[2 * m] as number
-        const qi = spectrum[2 * m + 1] as number
-        sum += pr * pr + pi * pi + qr * qr + qi * qi
-      }
-      addTo(column, band, sum)
+      for (let k = edges[band] as number; k < to; k++) sum += of[k] as number
+      const at = column * bands + band
+      levels[at] = (levels[at] as number) + (scale * sum) / (to - (edges[band] as number))
     }
   }
-  /** One channel in two columns at once, to the same scale. */
+  /** two channels in one column */
+  function addPair(column: number, a: Float32Array, b: Float32Array) {
+    const start = column * hop - half
+    reader.power(power, a, start, b, start)
+    addBands(column, power, 0.5)
+  }
+  /** one channel in two columns at once, to the same scale */
   function addColumns(column: number, channel: Float32Array) {
     const start = column * hop - half
-    packFrames(packed, window, channel, start, channel, start + hop)
-    fft.forward(spectrum, packed)
-    for (let band = 0; band < bands; band++) {
-      let first = 0
-      let second = 0
-      const to = edges[band + 1] as number
-      for (let k = edges[band] as number; k < to; k++) {
-        const m = size - k
-        const pr = spectrum[2 * k] as number
-        const pi = spectrum[2 * k + 1] as number
-        const qr = spectrum[2 * m] as number
-        const qi = spectrum[2 * m + 1] as number
-        first += (pr + qr) * (pr + qr) + (pi - qi) * (pi - qi)
-        second += (pi + qi) * (pi + qi) + (qr - pr) * (qr - pr)
-      }
-      addTo(column, band, 0.5 * first)
-      if (column + 1 < columns) addTo(column + 1, band, 0.5 * second)
-    }
+    reader.cross(apart, channel, start, channel, start + hop)
+    addBands(column, apart.left, 0.5)
+    if (column + 1 < columns) addBands(column + 1, apart.right, 0.5)
   }
   for (let column = 0; column < columns; column += 2) {
     for (let c = 0; c < pairs; c += 2) {

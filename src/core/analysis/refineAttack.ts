@@ -81,7 +81,9 @@ function addErrors(samples: Float32Array, learnFrom: number, from: number, to: n
   const predictor = order > 0 ? burg(samples, learnFrom, from, order) : new Float64Array(0)
   for (let n = from; n < to; n++) {
     let error = samples[n] as number
-    for (let k = 0; k < predictor.length; k++) error -= (predictor[k] as number) * (samples[n - 1 - k] ?? 0)
+    // before its first sample a sound is silent
+    const known = Math.min(predictor.length, n)
+    for (let k = 0; k < known; k++) error -= (predictor[k] as number) * (samples[n - 1 - k] as number)
     errors[n - from] = (errors[n - from] as number) + error * error
   }
 }

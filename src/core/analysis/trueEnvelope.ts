@@ -63,13 +63,16 @@ export function createTrueEnvelope(fftFrames: number, sampleRate: number) {
     target.set(logs)
     for (let round = 0; round < MAX_ROUNDS; round++) {
       if (round > 0) toCepstrum(target)
-      for (let q = 1; q < fftFrames; q++) {
-        const distance = Math.min(q, fftFrames - q)
+      cepstrum.fill(0, 2 * order + 2, 2 * (fftFrames - order))
+      for (let q = 1; q <= order; q++) {
         // flat to the half, then falling: a lifter that falls from the start (Hamming) flattens narrow formants and
         // leaves them 8 to 13 % off in a shift by 5 semitones; this one scatters within 4 % and is 1 % off in the mean
-        const keep = distance > order ? 0 : Math.min(1, 2 * (1 - distance / order))
+        const keep = Math.min(1, 2 * (1 - q / order))
+        const mirror = fftFrames - q
         cepstrum[2 * q] = (cepstrum[2 * q] as number) * keep
         cepstrum[2 * q + 1] = 0
+        cepstrum[2 * mirror] = (cepstrum[2 * mirror] as number) * keep
+        cepstrum[2 * mirror + 1] = 0
       }
       fft.forward(work, cepstrum)
       let worst = 0

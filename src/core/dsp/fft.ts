@@ -1,43 +1,30 @@
-import FFT from 'fft.js'
-import { cosTurns, sinTurns } from './portable'
+import { type Transform, transformOf } from '../kernels/fft'
+import { kernels } from '../kernels/wasm'
 
-/** Interleaved complex numbers: re, im, re, im … A plain array, because the kernel is fastest on it. */
-export type ComplexArray = number[]
+/** Interleaved complex numbers in single precision: re, im, re, im … */
+export type ComplexArray = Float32Array
 
 /**
  * A complex Fourier transform of one size (a power of two from 2): `forward` is unscaled, `inverse` divides by the
- * size, so the two undo each other. Input and output must be different arrays, each `[2 × size]`.
+ * size, so the two undo each other to about 2e-7 of the loudest. Input and output must be different arrays, each `[2 × size]`.
  */
-export interface ComplexFft {
+export interface ComplexFft extends Transform {
   readonly size: number
   create(): ComplexArray
-  forward(out: ComplexArray, input: ComplexArray): void
-  inverse(out: ComplexArray, input: ComplexArray): void
 }
 
-const made = new Map<number, ComplexFft>()
+const made = new Map<string, ComplexFft>()
 
 /** @throws {RangeError} if `size` is not a power of two from 2. */
 export function complexFft(size: number): ComplexFft {
-  const known = made.get(size)
+  const key = `${size} ${kernels() ? 'kernel' : 'twin'}`
+  const known = made.get(key)
   if (known) return known
   if (size < 2 || (size & (size - 1)) !== 0) {
     throw new RangeError(`complexFft: size must be a power of two, got ${size}`)
   }
-  const kernel = new FFT(size)
-  // the library asks the engine for its factors, and engines differ in the last bit: it gets ours
-  const { table } = kernel as unknown as { table: number[] }
-  for (let i = 0; i < table.length; i += 2) {
-    table[i] = cosTurns(i / (2 * size))
-    table[i + 1] = -sinTurns(i / (2 * size))
-  }
-  const fft: ComplexFft = {
-    size,
-    create: () => new Array<number>(2 * size).fill(0),
-    forward: (out, input) => kernel.transform(out, input),
-    inverse: (out, input) => kernel.inverseTransform(out, input),
-  }
-  made.set(size, fft)
+  const fft: ComplexFft = { size, create: () => new Float32Array(2 * size), ...transformOf(size) }
+  made.set(key, fft)
   return fft
 }
 

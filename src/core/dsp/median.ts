@@ -51,3 +51,28 @@ export function slidingMedianInto(out: Float64Array, values: Float64Array, reach
     out[i] = sorted[count >> 1] as number
   }
 }
+
+/** The value that `rank` others (from 0) of the first `count` are not above; `scratch` is turned over in passing. */
+export function rankedOf(scratch: Float64Array, count: number, rank: number): number {
+  let low = 0
+  let high = count - 1
+  while (low < high) {
+    // the middle one: a value out of order cannot make this slow, as rows that rise would make the first
+    const pivot = scratch[(low + high) >> 1] as number
+    let i = low
+    let j = high
+    while (i <= j) {
+      while ((scratch[i] as number) < pivot) i++
+      while ((scratch[j] as number) > pivot) j--
+      if (i <= j) {
+        const value = scratch[i] as number
+        scratch[i++] = scratch[j] as number
+        scratch[j--] = value
+      }
+    }
+    if (rank <= j) high = j
+    else if (rank >= i) low = i
+    else break
+  }
+  return scratch[rank] as number
+}

@@ -16,9 +16,9 @@ const FLOOR = 1e-8
  */
 export function createAliasing(comparison: Comparison): Gatherer<Artefact> {
   const spans = createSpans(comparison, SPAN_SECONDS)
-  let reach = new Float64Array(0)
-  let last = new Float64Array(0)
-  let ringing = new Float64Array(0)
+  let reach = new Float32Array(0)
+  let last = new Float32Array(0)
+  let ringing = new Float32Array(0)
   let stray = 0
   let all = 0
   let steps = 0
@@ -29,9 +29,9 @@ export function createAliasing(comparison: Comparison): Gatherer<Artefact> {
       // an attack at the very edge of a window is everywhere in the spectrum, if faintly
       if (!restsWithin(1.06 * nyquist)) return
       if (reach.length !== bins) {
-        reach = new Float64Array(bins)
-        last = new Float64Array(bins)
-        ringing = new Float64Array(bins)
+        reach = new Float32Array(bins)
+        last = new Float32Array(bins)
+        ringing = new Float32Array(bins)
       }
       // a moment before counts too: the map may stand a little off
       ;[reach, last] = [last, reach]
@@ -79,7 +79,7 @@ export function createAliasing(comparison: Comparison): Gatherer<Artefact> {
 }
 
 /** The largest value within `reach` of each place, by a queue of falling candidates. */
-function slidingMaxInto(out: Float64Array, values: Float64Array, reach: number) {
+function slidingMaxInto(out: Float32Array, values: Float32Array, reach: number) {
   const queue = new Int32Array(values.length)
   let head = 0
   let tail = 0

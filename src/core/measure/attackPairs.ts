@@ -1,4 +1,4 @@
-import { type Attack, detectAttacks } from '../analysis/attacks'
+import { type Attack, createRefiner, detectAttacks } from '../analysis/attacks'
 import { noveltyOf } from '../analysis/novelty'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { lowerBound } from '../dsp/search'
@@ -41,6 +41,7 @@ export interface Attacks {
 
 export function* attacksOf(audio: AudioBlock, known?: readonly Attack[]): Task<Attacks> {
   const novelty = yield* noveltyOf(audio)
+  const refine = createRefiner(audio)
   const reach = Math.round(0.03 * (audio.sampleRate / novelty.hop))
   const start = ({ frame }: Attack): Start => {
     const column = Math.round(frame / novelty.hop)
@@ -48,8 +49,8 @@ export function* attacksOf(audio: AudioBlock, known?: readonly Attack[]): Task<A
     for (let n = Math.max(0, column - 2); n <= column + reach; n++) height = Math.max(height, novelty.all[n] ?? 0)
     return { frame, height }
   }
-  const sure = (known ?? (yield* detectAttacks(audio, { novelty }))).map(start)
-  const keen = (yield* detectAttacks(audio, { novelty, sensitivity: KEEN })).map(start)
+  const sure = (known ?? (yield* detectAttacks(audio, { novelty, refine }))).map(start)
+  const keen = (yield* detectAttacks(audio, { novelty, refine, sensitivity: KEEN })).map(start)
   const heightAround = (frame: number, withinFrames: number) => {
     const to = Math.ceil((frame + withinFrames) / novelty.hop)
     let height = 0

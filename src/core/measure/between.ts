@@ -8,7 +8,7 @@ import { createImage } from './image'
 import { createLevels } from './levels'
 import { createLoudnessMeter } from './loudness'
 import { createNoiseColour } from './noiseColour'
-import { createSpectra } from './spectra'
+import { createSpectra, createStereoSpectra } from './spectra'
 import type { SteadyTones } from './steadyTones'
 import type { Step } from './step'
 import { createTones } from './tones'
@@ -37,11 +37,11 @@ export function* lookBetween(
   const totalFrames = frameCount(result)
   const inner = innerOf(comparison)
   const hop = Math.max(size / 4, Math.ceil(totalFrames / MOST_STEPS))
-  const readGot = createSpectra(result, size)
-  const readWant = createSpectra(source, size)
+  const readGot = createStereoSpectra(result, size)
+  const readWant = createStereoSpectra(source, size)
   const readNatural = createSpectra(source, size)
-  const readGotShort = createSpectra(result, size / 2)
-  const readWantShort = createSpectra(source, size / 2)
+  const readGotShort = createStereoSpectra(result, size / 2)
+  const readWantShort = createStereoSpectra(source, size / 2)
   const tones = createTones(comparison)
   const noise = createNoiseColour(comparison)
   const aliasing = createAliasing(comparison)

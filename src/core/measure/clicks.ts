@@ -1,4 +1,5 @@
 import { frameCount, peakOf } from '../audio/block'
+import { rankedOf } from '../dsp/median'
 import type { Task } from '../task'
 import type { Artefact } from './artefacts'
 import { type AttackPairs, ringing } from './attackPairs'
@@ -103,16 +104,22 @@ function outstandingOf(samples: Float32Array, sampleRate: number, least: number,
   for (let b = 0; b < blocks; b++) {
     const from = b * block
     const count = Math.min(block, samples.length - from)
+    let x3 = samples[from - 3] ?? 0
+    let x2 = samples[from - 2] ?? 0
+    let x1 = samples[from - 1] ?? 0
     for (let i = 0; i < count; i++) {
-      const bend = bendAt(samples, from + i)
+      const x0 = samples[from + i] as number
+      const bend = Math.abs(x0 - 3 * x1 + 3 * x2 - x3)
+      x3 = x2
+      x2 = x1
+      x1 = x0
       scratch[i] = bend
       if (bend > (most[b] as number)) {
         most[b] = bend
         mostAt[b] = from + i
       }
     }
-    const values = scratch.subarray(0, count).sort()
-    usual[b] = values[Math.floor(0.7 * count)] as number
+    usual[b] = rankedOf(scratch, count, Math.floor(0.7 * count))
   }
   const reach = Math.max(1, Math.round(AROUND_SECONDS / BLOCK_SECONDS / 2))
   const clicks: Click[] = []

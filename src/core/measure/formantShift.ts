@@ -71,7 +71,7 @@ function pitchAt(track: PitchTrack, frame: number): number {
   return track.hz[n] as number
 }
 
-const magnitudes = (power: Float64Array) => power.map((value) => Math.sqrt(value))
+const magnitudes = (power: Float32Array) => Float64Array.from(power, Math.sqrt)
 
 /** Natural-log envelope as dB at even steps of log frequency; held at the ends of the spectrum. */
 function sampled(envelope: Float64Array, size: number, sampleRate: number, lowHz: number, count: number): Float64Array {

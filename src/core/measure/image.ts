@@ -1,6 +1,6 @@
 import { type Artefact, unmeasured } from './artefacts'
 import type { Comparison } from './comparison'
-import { BAND_COUNT, BAND_EDGES, type Spectrum } from './spectra'
+import { BAND_COUNT, BAND_EDGES, type StereoSpectrum } from './spectra'
 import { createSpans } from './step'
 
 /** What the first two channels have to say to each other, band by band: powers and cross power. */
@@ -31,7 +31,14 @@ export function createImage(comparison: Comparison) {
   const group = GROUP_SECONDS * comparison.source.sampleRate
   const nyquist = comparison.source.sampleRate / 2
   return {
-    add(resultFrame: number, sourceFrame: number, ratio: number, got: Spectrum, want: Spectrum, binHz: number) {
+    add(
+      resultFrame: number,
+      sourceFrame: number,
+      ratio: number,
+      got: StereoSpectrum,
+      want: StereoSpectrum,
+      binHz: number,
+    ) {
       if (!stereo) return
       const n = Math.floor(resultFrame / group)
       const here = groups.get(n) ?? { got: empty(), want: empty(), source: 0, output: 0, count: 0 }
@@ -64,7 +71,7 @@ export function createImage(comparison: Comparison) {
   }
 }
 
-function sumInto(whole: Covariance, group: Covariance, b: number, s: Spectrum, low: number, high: number) {
+function sumInto(whole: Covariance, group: Covariance, b: number, s: StereoSpectrum, low: number, high: number) {
   let left = 0
   let right = 0
   let re = 0

@@ -117,7 +117,7 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
   }
 }
 
-function flatness(power: Float64Array, low: number, high: number): number {
+function flatness(power: Float32Array, low: number, high: number): number {
   let logs = 0
   let sum = 0
   const from = Math.ceil(low)

@@ -9,7 +9,7 @@ import type { Comparison } from './comparison'
 import { originOf } from './comparison'
 import { createImage } from './image'
 import { createLevels } from './levels'
-import { BAND_EDGES, createSpectra, powerBetween } from './spectra'
+import { BAND_EDGES, createSpectra, createStereoSpectra, powerBetween } from './spectra'
 import { mean, meanSquareRoot, median, percentile, varianceAroundLine, weightedMean } from './statistics'
 import { createSteadyTones, hannOffset, lobe, refineBin } from './steadyTones'
 import { createSpans } from './step'
@@ -51,13 +51,18 @@ describe('statistics', () => {
 describe('columns', () => {
   it('hold the power of both channels and what they share', () => {
     const left = sine({ hz: 1000, seconds: 0.5 }).channels[0] as Float32Array
-    const same = createSpectra({ sampleRate: RATE, channels: [left, left] }, SIZE)(12_000)
-    const against = createSpectra({ sampleRate: RATE, channels: [left, left.map((v) => -v)] }, SIZE)(12_000)
+    const same = createStereoSpectra({ sampleRate: RATE, channels: [left, left] }, SIZE)(12_000)
+    const against = createStereoSpectra({ sampleRate: RATE, channels: [left, left.map((v) => -v)] }, SIZE)(12_000)
     const k = Math.round(1000 / BIN)
     expect(same.left[k]).toBeCloseTo(same.right[k] as number, 6)
     expect(same.crossRe[k]).toBeCloseTo(same.left[k] as number, 3)
     expect(against.crossRe[k]).toBeCloseTo(-(against.left[k] as number), 3)
     expect(same.power[k]).toBeCloseTo(2 * (same.left[k] as number), 3)
+    const plain = createSpectra({ sampleRate: RATE, channels: [left, left] }, SIZE)(12_000)
+    const most = same.power[k] as number
+    plain.power.forEach((value, n) => {
+      expect(Math.abs(value - (same.power[n] as number))).toBeLessThan(1e-9 * most)
+    })
   })
   it('sum up between fractional bins: parts make the whole', () => {
     const { below, power } = createSpectra(noise({ seconds: 0.3, seed: 4 }), SIZE)(7000)
@@ -247,8 +252,8 @@ describe('image', () => {
   })
   const moved = (source: AudioBlock, result: AudioBlock) => {
     const image = createImage(compare(source, result))
-    const want = createSpectra(source, SIZE)
-    const got = createSpectra(result, SIZE)
+    const want = createStereoSpectra(source, SIZE)
+    const got = createStereoSpectra(result, SIZE)
     for (let at = SIZE; at < RATE; at += SIZE / 2) image.add(at, at, 1, got(at), want(at), BIN)
     return image.finish()
   }

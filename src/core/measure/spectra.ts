@@ -1,72 +1,74 @@
 import type { AudioBlock } from '../audio/block'
-import { complexFft } from '../dsp/fft'
-import { packFrames } from '../dsp/frames'
-import { hann } from '../dsp/window'
+import { columnReader, type PairSpectrum } from '../kernels/columns'
 
-/** One column of a sound, `[size / 2 + 1]` each, overwritten by the next read. */
+/** One column of a sound, overwritten by the next read. */
 export interface Spectrum {
-  /** power over all channels */
-  readonly power: Float64Array
-  /** of the first two channels: their powers, and what they have in common (A · conj B) */
-  readonly left: Float64Array
-  readonly right: Float64Array
-  readonly crossRe: Float64Array
-  readonly crossIm: Float64Array
+  /** power over all channels, `[size / 2 + 1]` */
+  readonly power: Float32Array
   /** running sum of `power`: `below[k]` is all under bin k, `[size / 2 + 2]` */
   readonly below: Float64Array
 }
 
+/** As well what the first two channels have each and in common, `[size / 2 + 1]`: their powers, and A · conj B. */
+export interface StereoSpectrum extends Spectrum, PairSpectrum {}
+
 /** Reads Hann-windowed columns of `size` frames around any frame; beyond the ends there is silence. */
-export function createSpectra(audio: AudioBlock, size: number) {
-  const half = size / 2
-  const fft = complexFft(size)
-  const window = hann(size)
-  const packed = fft.create()
-  const out = fft.create()
-  const make = () => new Float64Array(half + 1)
-  const column: Spectrum = {
+export function createSpectra({ channels }: AudioBlock, size: number): (centre: number) => Spectrum {
+  const columns = columnReader(size)
+  const power = new Float32Array(size / 2 + 1)
+  const below = new Float64Array(size / 2 + 2)
+  const more = channels.length > 2 ? power.slice() : power
+  return (centre) => {
+    const start = Math.round(centre) - size / 2
+    columns.power(power, channels[0] as Float32Array, start, channels[1], start)
+    for (let c = 2; c < channels.length; c += 2) {
+      columns.power(more, channels[c] as Float32Array, start, channels[c + 1], start)
+      addInto(power, more)
+    }
+    sumUp(power, below)
+    return { power, below }
+  }
+}
+
+/** As `createSpectra`, with what lies between the first two channels. */
+export function createStereoSpectra({ channels }: AudioBlock, size: number): (centre: number) => StereoSpectrum {
+  const columns = columnReader(size)
+  const make = () => new Float32Array(size / 2 + 1)
+  const column: StereoSpectrum = {
     power: make(),
     left: make(),
     right: make(),
     crossRe: make(),
     crossIm: make(),
-    below: new Float64Array(half + 2),
+    below: new Float64Array(size / 2 + 2),
   }
-  const { power, left, right, crossRe, crossIm, below } = column
-  return (centre: number): Spectrum => {
-    const start = Math.round(centre) - half
-    for (let c = 0; c < audio.channels.length; c += 2) {
-      packFrames(packed, window, audio.channels[c] as Float32Array, start, audio.channels[c + 1], start)
-      fft.forward(out, packed)
-      for (let k = 0; k <= half; k++) {
-        const m = (size - k) % size
-        const pr = out[2 * k] as number
-        const pi = out[2 * k + 1] as number
-        const qr = out[2 * m] as number
-        const qi = out[2 * m + 1] as number
-        const ar = pr + qr
-        const ai = pi - qi
-        const br = pi + qi
-        const bi = qr - pr
-        const a = ar * ar + ai * ai
-        const b = br * br + bi * bi
-        if (c === 0) {
-          left[k] = a
-          right[k] = b
-          crossRe[k] = ar * br + ai * bi
-          crossIm[k] = ai * br - ar * bi
-          power[k] = a + b
-        } else power[k] = (power[k] as number) + a + b
-      }
+  const { power, below } = column
+  const more = channels.length > 2 ? make() : power
+  return (centre) => {
+    const start = Math.round(centre) - size / 2
+    columns.cross(column, channels[0] as Float32Array, start, channels[1], start)
+    power.set(column.left)
+    addInto(power, column.right)
+    for (let c = 2; c < channels.length; c += 2) {
+      columns.power(more, channels[c] as Float32Array, start, channels[c + 1], start)
+      addInto(power, more)
     }
-    let sum = 0
-    for (let k = 0; k <= half; k++) {
-      below[k] = sum
-      sum += power[k] as number
-    }
-    below[half + 1] = sum
+    sumUp(power, below)
     return column
   }
+}
+
+function addInto(sum: Float32Array, more: Float32Array) {
+  for (let k = 0; k < sum.length; k++) sum[k] = (sum[k] as number) + (more[k] as number)
+}
+
+function sumUp(power: Float32Array, below: Float64Array) {
+  let sum = 0
+  for (let k = 0; k < power.length; k++) {
+    below[k] = sum
+    sum += power[k] as number
+  }
+  below[power.length] = sum
 }
 
 /** Power between two bins that may be fractional; bin k reaches from k − ½ to k + ½. */

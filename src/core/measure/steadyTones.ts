@@ -100,7 +100,7 @@ function link(before: Peak[], now: Peak[]) {
   }
 }
 
-function peaksOf(power: Float64Array): Peak[] {
+function peaksOf(power: Float32Array): Peak[] {
   const peaks: Peak[] = []
   let top = 0
   for (let k = 0; k < power.length; k++) top = Math.max(top, power[k] as number)
@@ -123,7 +123,7 @@ function peaksOf(power: Float64Array): Peak[] {
  * How far a lone sine lies off its loudest bin, from the ratio of the two loudest bins of a Hann-windowed column; −0.5…0.5.
  * Source  Grandke 1983, "Interpolation Algorithms for Discrete Fourier Transforms of Weighted Signals".
  */
-export function hannOffset(power: Float64Array, k: number): number {
+export function hannOffset(power: Float32Array, k: number): number {
   const left = power[k - 1] as number
   const right = power[k + 1] as number
   // in silence there is nothing to lie off
@@ -134,7 +134,7 @@ export function hannOffset(power: Float64Array, k: number): number {
 }
 
 /** The loudest bin within `reach` of a fractional one, refined; undefined at the ends of the spectrum. */
-export function refineBin(power: Float64Array, near: number, reach: number): number | undefined {
+export function refineBin(power: Float32Array, near: number, reach: number): number | undefined {
   const from = Math.max(1, Math.ceil(near - reach))
   const to = Math.min(power.length - 2, Math.floor(near + reach))
   let best = -1

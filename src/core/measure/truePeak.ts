@@ -27,12 +27,26 @@ export function truePeakOf(channels: Channels): number {
   for (const channel of channels) {
     for (let i = 0; i < channel.length; i++) {
       if (Math.abs(channel[i] as number) < near && Math.abs(channel[i + 1] ?? 0) < near) continue
+      const first = i - TAPS + 1
+      const whole = first >= 0 && first + 2 * TAPS <= channel.length
       for (const taps of filters) {
-        let sum = 0
-        for (let n = 0; n < taps.length; n++) sum += (taps[n] as number) * (channel[i + n - TAPS + 1] ?? 0)
+        const sum = whole ? filtered(taps, channel, first) : filteredAtEnd(taps, channel, first)
         peak = Math.max(peak, Math.abs(sum))
       }
     }
   }
   return peak
+}
+
+function filtered(taps: Float64Array, samples: Float32Array, first: number): number {
+  let sum = 0
+  for (let n = 0; n < 2 * TAPS; n++) sum += (taps[n] as number) * (samples[first + n] as number)
+  return sum
+}
+
+/** Beyond the ends there is silence. */
+function filteredAtEnd(taps: Float64Array, samples: Float32Array, first: number): number {
+  let sum = 0
+  for (let n = 0; n < 2 * TAPS; n++) sum += (taps[n] as number) * (samples[first + n] ?? 0)
+  return sum
 }

@@ -1,0 +1,2 @@
+export { packPair, pairCross, pairPower } from './columns'
+export { fft } from './fft'

@@ -1,0 +1,28 @@
+// What several kernels do with four complex numbers at a time.
+
+/** Of eight numbers every second one: of four interleaved complex ones the real parts, or the imaginary ones. */
+// @ts-expect-error: decorator
+@inline
+export function evens(a: v128, b: v128): v128 {
+  return v128.shuffle<f32>(a, b, 0, 2, 4, 6)
+}
+
+// @ts-expect-error: decorator
+@inline
+export function odds(a: v128, b: v128): v128 {
+  return v128.shuffle<f32>(a, b, 1, 3, 5, 7)
+}
+
+/** Store four complex numbers interleaved. */
+// @ts-expect-error: decorator
+@inline
+export function storeComplex(to: usize, re: v128, im: v128): void {
+  v128.store(to, v128.shuffle<f32>(re, im, 0, 4, 1, 5))
+  v128.store(to, v128.shuffle<f32>(re, im, 2, 6, 3, 7), 16)
+}
+
+// @ts-expect-error: decorator
+@inline
+export function reversed(x: v128): v128 {
+  return v128.shuffle<f32>(x, x, 3, 2, 1, 0)
+}
