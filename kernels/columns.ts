@@ -75,3 +75,30 @@ export function pairCross(from: usize, left: usize, right: usize, re: usize, im:
     down -= 32
   }
 }
+
+/** |A|² + i·|B|² of two real signals, all bins: what the inverse makes their autocorrelations of. */
+export function pairSquared(from: usize, to: usize, n: i32): void {
+  const a0 = load<f32>(from)
+  const b0 = load<f32>(from, 4)
+  store<f32>(to, a0 * a0)
+  store<f32>(to, b0 * b0, 4)
+  let up: usize = 8
+  let down = (<usize>(n - 4)) << 3
+  const quarter = f32x4.splat(0.25)
+  for (let k = 0; k < n >> 1; k += 4) {
+    const p0 = v128.load(from + up)
+    const p1 = v128.load(from + up, 16)
+    const q0 = v128.load(from + down)
+    const q1 = v128.load(from + down, 16)
+    const pr = evens(p0, p1)
+    const pi = odds(p0, p1)
+    const qr = reversed(evens(q0, q1))
+    const qi = reversed(odds(q0, q1))
+    const a = f32x4.mul(quarter, squares(f32x4.add(pr, qr), f32x4.sub(pi, qi)))
+    const b = f32x4.mul(quarter, squares(f32x4.add(pi, qi), f32x4.sub(qr, pr)))
+    storeComplex(to + up, a, b)
+    storeComplex(to + down, reversed(a), reversed(b))
+    up += 32
+    down -= 32
+  }
+}

@@ -1,2 +1,2 @@
-export { packPair, pairCross, pairPower } from './columns'
+export { packPair, pairCross, pairPower, pairSquared } from './columns'
 export { fft } from './fft'

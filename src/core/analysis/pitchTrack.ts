@@ -1,7 +1,7 @@
 import { type AudioBlock, frameCount } from '../audio/block'
-import { complexFft } from '../dsp/fft'
 import { log2, square } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
+import { pairAutocorrelation } from '../kernels/autocorrelation'
 import type { Task } from '../task'
 import { mixOf } from './mix'
 
@@ -63,12 +63,12 @@ function createPeriodFinder(mix: Float32Array, sampleRate: number) {
   const window = Math.round(WINDOW_SHARE * size)
   const longest = Math.min(size - window - 1, Math.ceil(sampleRate / LOWEST_HZ))
   const shortest = Math.max(2, Math.floor(sampleRate / HIGHEST_HZ))
-  const fft = complexFft(size)
-  const packed = fft.create()
-  const spectrum = fft.create()
+  const correlate = pairAutocorrelation(size)
+  const correlations = new Float32Array(2 * (longest + 2))
   const nsdf = new Float64Array(longest + 2)
   const frame = [new Float64Array(window), new Float64Array(window)] as const
 
+  /** Lay the frames around a moment, without their mean and all equally loud; returns how loud they were. */
   function load(target: Float64Array, centre: number): number {
     const start = centre - (window >> 1)
     let mean = 0
@@ -84,16 +84,18 @@ function createPeriodFinder(mix: Float32Array, sampleRate: number) {
       target[i] = value
       energy += value * value
     }
+    const scale = energy > 0 ? 1 / Math.sqrt(energy) : 0
+    for (let i = 0; i < window; i++) target[i] = (target[i] as number) * scale
     return energy
   }
 
   function candidates(samples: Float64Array, part: 0 | 1, energy: number): Candidate[] {
     if (energy / window < 1e-9) return []
-    let both = 2 * energy
+    let both = 2
     nsdf[0] = 1
     for (let lag = 1; lag <= longest + 1; lag++) {
       both -= square(samples[lag - 1] as number) + square(samples[window - lag] as number)
-      nsdf[lag] = both > 1e-12 ? (2 * (spectrum[2 * lag + part] as number)) / both : 0
+      nsdf[lag] = both > 1e-12 ? (2 * (correlations[2 * lag + part] as number)) / both : 0
     }
     const found: Candidate[] = []
     // past the first fall below zero: before it every lag looks like the signal itself
@@ -117,27 +119,7 @@ function createPeriodFinder(mix: Float32Array, sampleRate: number) {
   return (centreA: number, centreB: number): [Candidate[], Candidate[]] => {
     const energyA = load(frame[0], centreA)
     const energyB = load(frame[1], centreB)
-    packed.fill(0)
-    for (let i = 0; i < window; i++) {
-      packed[2 * i] = frame[0][i] as number
-      packed[2 * i + 1] = frame[1][i] as number
-    }
-    fft.forward(spectrum, packed)
-    // the two power spectra, packed again: both are even and real, so their inverses are the two parts of one
-    for (let k = 0; k <= size / 2; k++) {
-      const m = (size - k) % size
-      const pr = spectrum[2 * k] as number
-      const pi = spectrum[2 * k + 1] as number
-      const qr = spectrum[2 * m] as number
-      const qi = spectrum[2 * m + 1] as number
-      const a = 0.25 * (square(pr + qr) + square(pi - qi))
-      const b = 0.25 * (square(pi + qi) + square(qr - pr))
-      packed[2 * k] = a
-      packed[2 * k + 1] = b
-      packed[2 * m] = a
-      packed[2 * m + 1] = b
-    }
-    fft.inverse(spectrum, packed)
+    correlate(correlations, frame[0], frame[1])
     return [candidates(frame[0], 0, energyA), candidates(frame[1], 1, energyB)]
   }
 }

@@ -12,6 +12,7 @@ declare const WebAssembly:
 interface Exports {
   readonly memory: { readonly buffer: ArrayBuffer }
   packPair(a: number, b: number, window: number, to: number, n: number): void
+  pairSquared(from: number, to: number, n: number): void
   pairPower(from: number, to: number, n: number): void
   pairCross(from: number, left: number, right: number, re: number, im: number, n: number): void
   fft(from: number, to: number, work: number, twiddles: number, n: number, scale: number, inverse: number): void

@@ -174,6 +174,35 @@ const castanets: IdealItem = {
 const rise = (t: number, seconds: number) => (t < seconds ? 0.5 - 0.5 * Math.cos((Math.PI * t) / seconds) : 1)
 
 /**
+ * Σ levels[k−1] · sin(2π(k · turns + phases[k−1])): from one partial to the next the angle is turned by multiplying, which is
+ * many times as fast as a sine for each.
+ */
+function harmonicSum(turns: number, levels: Float64Array, sines: Float64Array, cosines: Float64Array): number {
+  const angle = TAU * (turns - Math.floor(turns))
+  const stepSin = Math.sin(angle)
+  const stepCos = Math.cos(angle)
+  let sin = stepSin
+  let cos = stepCos
+  let sum = 0
+  for (let k = 0; k < levels.length; k++) {
+    sum += (levels[k] as number) * (sin * (cosines[k] as number) + cos * (sines[k] as number))
+    const next = sin * stepCos + cos * stepSin
+    cos = cos * stepCos - sin * stepSin
+    sin = next
+  }
+  return sum
+}
+
+/** Partials of a tone at `hz`, the k-th at level 1 / k^falls, that start at `phases` (in turns): their sum at a moment. */
+function partialsOf(hz: number, falls: number, phases: readonly number[]): (t: number) => number {
+  const heard = phases.filter((_, k) => (k + 1) * hz < 20_000)
+  const levels = Float64Array.from(heard, (_, k) => 1 / (k + 1) ** falls)
+  const sines = Float64Array.from(heard, (phase) => Math.sin(TAU * phase))
+  const cosines = Float64Array.from(heard, (phase) => Math.cos(TAU * phase))
+  return (t) => harmonicSum(hz * t, levels, sines, cosines)
+}
+
+/**
  * A tone of ten partials that start at phases of the seed's choosing: no playing of a score fixes them. They belong to the note
  * as written (`writtenHz`), so a transposed playing has the same ones: where notes share a partial, it stays as loud.
  */
@@ -190,13 +219,12 @@ function organ(
 ) {
   const hz = writtenHz * ratio
   const random = createRandom(seed * 401 + Math.round(writtenHz * 10))
-  const phases = Array.from({ length: 10 }, () => random())
-  add(to, at, seconds, pan, (t) => {
-    let sum = 0
-    for (let n = 1; n <= 10 && n * hz < 20_000; n++)
-      sum += Math.sin(TAU * (n * hz * t + (phases[n - 1] as number))) / n ** 1.3
-    return gain * sum * rise(t, fade) * rise(seconds - t, fade)
-  })
+  const sumAt = partialsOf(
+    hz,
+    1.3,
+    Array.from({ length: 10 }, () => random()),
+  )
+  add(to, at, seconds, pan, (t) => gain * sumAt(t) * rise(t, fade) * rise(seconds - t, fade))
 }
 
 const noteHz = (midi: number) => 440 * semitonesToRatio(midi - 69)
@@ -231,12 +259,12 @@ const arpeggio: IdealItem = {
       const at = (0.1 + 0.5 * n) * s
       const hz = noteHz(midi) * r
       const random = createRandom(playing.seed * 211 + n)
-      const phases = Array.from({ length: 8 }, () => random())
-      add(to, at, 0.55 * s, 0.5 * Math.sin(n), (t) => {
-        let sum = 0
-        for (let k = 1; k <= 8; k++) sum += Math.sin(TAU * (k * hz * t + (phases[k - 1] as number))) / k ** 1.2
-        return 0.25 * sum * rise(t, 0.008) * rise(0.55 * s - t, 0.05 * s)
-      })
+      const sumAt = partialsOf(
+        hz,
+        1.2,
+        Array.from({ length: 8 }, () => random()),
+      )
+      add(to, at, 0.55 * s, 0.5 * Math.sin(n), (t) => 0.25 * sumAt(t) * rise(t, 0.008) * rise(0.55 * s - t, 0.05 * s))
       partials.push({ hz, from: at + 0.15 * s, to: at + 0.45 * s })
       return at
     })
@@ -265,8 +293,18 @@ function sung(
     const hz = f0At(t)
     if (hz === 0) continue
     phase += hz / IDEAL_RATE
+    // sin nθ from the two before it
+    const angle = TAU * (phase - Math.floor(phase))
+    const twice = 2 * Math.cos(angle)
+    let before = 0
+    let sine = Math.sin(angle)
     let sum = 0
-    for (let n = 1; n * hz < topHz; n++) sum += levelAt(n * hz, t) * Math.sin(TAU * n * phase)
+    for (let n = 1; n * hz < topHz; n++) {
+      sum += levelAt(n * hz, t) * sine
+      const next = twice * sine - before
+      before = sine
+      sine = next
+    }
     const value = gainAt(t) * sum
     to.left[i] = (to.left[i] as number) + 0.7 * value
     to.right[i] = (to.right[i] as number) + 0.7 * value
@@ -288,7 +326,9 @@ const glide: IdealItem = {
     }
     // closer harmonics under the same envelope are fewer: the loudness is kept
     const gain = playing.keepFormants ? 0.35 * Math.sqrt(r) : 0.35
-    const tilt = (hz: number) => 1 / (1 + (hz / (900 * (playing.keepFormants ? 1 : r))) ** 1.5)
+    const knee = 900 * (playing.keepFormants ? 1 : r)
+    // one and a half: a power by a square root is many times as fast
+    const tilt = (hz: number) => 1 / (1 + (hz / knee) * Math.sqrt(hz / knee))
     const gainAt = (t: number) => gain * rise(t - 0.2 * s, 0.04 * s) * rise(3.2 * s - t, 0.06 * s)
     sung(to, 0.2 * s, 3.2 * s, f0At, tilt, gainAt, TOP_HZ * (playing.keepFormants ? 1 : r))
     return { audio: done(to), attacks: [0.2 * s], f0At }
@@ -302,12 +342,14 @@ const vowels: readonly (readonly [at: number, seconds: number, formants: readonl
   [2.2, 0.5, [370, 850, 2420]],
 ]
 
+const FORMANT_LEVELS = [1, 0.55, 0.25]
+
 function vowelLevel(hz: number, formants: readonly number[], shift: number): number {
   let sum = 0.004
-  formants.forEach((centre, n) => {
-    const width = (70 + 30 * n) * shift
-    sum += [1, 0.55, 0.25][n]! / (1 + ((hz - centre * shift) / width) ** 2)
-  })
+  for (let n = 0; n < formants.length; n++) {
+    const off = (hz - (formants[n] as number) * shift) / ((70 + 30 * n) * shift)
+    sum += (FORMANT_LEVELS[n] as number) / (1 + off * off)
+  }
   return sum
 }
 

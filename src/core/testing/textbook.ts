@@ -44,13 +44,17 @@ function stretchPlain(kind: Textbook, source: AudioBlock, stretch: number): Audi
 }
 
 /** Hann segments at half overlap; with `reach` the start is where the overlap correlates best (Verhelst & Roelands 1993). */
-function plainOverlapAdd(input: Float32Array, out: Float32Array, stretch: number, reach: number) {
+function plainOverlapAdd(samples: Float32Array, out: Float32Array, stretch: number, reach: number) {
   const size = 1024
   const hop = size / 2
   const window = hann(size)
-  let previous = 0
+  // silence around it, so that no place needs care
+  const before = size + reach
+  const input = new Float32Array(before + samples.length + 3 * size + reach)
+  input.set(samples, before)
+  let previous = before
   for (let k = 0; k * hop < out.length; k++) {
-    let start = Math.round((k * hop) / stretch) - hop
+    let start = before + Math.round((k * hop) / stretch) - hop
     if (reach > 0 && k > 0) {
       let best = Number.NEGATIVE_INFINITY
       const centre = start
@@ -58,8 +62,8 @@ function plainOverlapAdd(input: Float32Array, out: Float32Array, stretch: number
         let dot = 0
         let energy = 1e-9
         for (let i = 0; i < size; i += 4) {
-          const x = input[centre + lag + i] ?? 0
-          dot += x * (input[previous + hop + i] ?? 0)
+          const x = input[centre + lag + i] as number
+          dot += x * (input[previous + hop + i] as number)
           energy += x * x
         }
         const score = dot / Math.sqrt(energy)
@@ -72,7 +76,8 @@ function plainOverlapAdd(input: Float32Array, out: Float32Array, stretch: number
     previous = start
     for (let i = 0; i < size; i++) {
       const at = k * hop - hop + i
-      if (at >= 0 && at < out.length) out[at] = (out[at] as number) + (window[i] as number) * (input[start + i] ?? 0)
+      if (at >= 0 && at < out.length)
+        out[at] = (out[at] as number) + (window[i] as number) * (input[start + i] as number)
     }
   }
 }
