@@ -1,9 +1,12 @@
 import type { Progress, Task } from '../core'
 
 const BREATHE_MS = 12
+/** a page that draws every breath of every worker has no time for anything else */
+const TELL_MS = 150
 
 /**
- * Drive a task to its end, letting others run every 12 ms or so: a cancel can arrive, a page can draw.
+ * Drive a task to its end, letting others run every 12 ms or so: a cancel can arrive, a page can draw. Progress is told at the first
+ * breath, and then a few times a second.
  * Rejects with the signal's reason when aborted; the task is then closed where it stands.
  */
 export async function runTask<Result>(
@@ -17,13 +20,17 @@ export async function runTask<Result>(
 ): Promise<Result> {
   const { signal, onProgress, rest } = options
   let breathedAt = performance.now()
+  let toldAt = Number.NEGATIVE_INFINITY
   try {
     for (;;) {
       signal?.throwIfAborted()
       const step = task.next()
       if (step.done) return step.value
       if (performance.now() - breathedAt > BREATHE_MS) {
-        onProgress?.(step.value)
+        if (performance.now() - toldAt > TELL_MS) {
+          onProgress?.(step.value)
+          toldAt = performance.now()
+        }
         await breathe()
         await rest?.()
         breathedAt = performance.now()

@@ -71,9 +71,14 @@ function createPeriodFinder(mix: Float32Array, sampleRate: number) {
   /** Lay the frames around a moment, without their mean and all equally loud; returns how loud they were. */
   function load(target: Float64Array, centre: number): number {
     const start = centre - (window >> 1)
+    // beyond the ends there is silence
+    const from = Math.min(window, Math.max(0, -start))
+    const to = Math.max(from, Math.min(window, mix.length - start))
+    target.fill(0, 0, from)
+    target.fill(0, to)
     let mean = 0
-    for (let i = 0; i < window; i++) {
-      const value = mix[start + i] ?? 0
+    for (let i = from; i < to; i++) {
+      const value = mix[start + i] as number
       target[i] = value
       mean += value
     }

@@ -6,45 +6,63 @@ const MAX_ROUNDS = 10
 /** the envelope may lie this far below a partial, in natural log units (2 dB) */
 const TOLERANCE = 0.23025850929940458
 
+/** One of two spectra on its way to its envelope. */
+interface Side {
+  readonly logs: Float64Array
+  readonly envelope: Float64Array
+  /** the larger of spectrum and envelope: what the next round smooths */
+  readonly target: Float64Array
+  order: number
+  rests: boolean
+}
+
 /**
- * The spectral envelope that rests on the partials of one spectrum column, as natural log magnitudes.
+ * The spectral envelopes that rest on the partials of two spectrum columns, as natural log magnitudes. Both are real and even, so
+ * they share every transform.
  *
- * Shape   `magnitudes` and the result are `[fftFrames / 2 + 1]`.
+ * Shape   `a`, `b` (magnitudes) and the results are `[fftFrames / 2 + 1]`; results are overwritten by the next call.
  * Method  cepstral smoothing, repeated on the larger of spectrum and envelope until no partial stands out by more than
  *         2 dB. The cepstral order is half the pitch period (0.65 with a falling edge) where the cepstrum shows one between 60 and 500 Hz,
  *         otherwise that of a 200 Hz voice.
  * Source  Röbel & Rodet 2005, "Efficient Spectral Envelope Estimation and its Application to Pitch Shifting".
  */
-export function createTrueEnvelope(fftFrames: number, sampleRate: number) {
+export function createTrueEnvelopes(fftFrames: number, sampleRate: number) {
   const fft: ComplexFft = complexFft(fftFrames)
   const half = fftFrames / 2
   const work = fft.create()
   const cepstrum = fft.create()
-  const logs = new Float64Array(half + 1)
-  const envelope = new Float64Array(half + 1)
-  const target = new Float64Array(half + 1)
+  const side = (): Side => ({
+    logs: new Float64Array(half + 1),
+    envelope: new Float64Array(half + 1),
+    target: new Float64Array(half + 1),
+    order: 0,
+    rests: false,
+  })
+  const sides = [side(), side()] as const
 
-  function toCepstrum(values: Float64Array) {
+  function toCepstrum() {
+    const [a, b] = [sides[0].target, sides[1].target]
     for (let k = 0; k <= half; k++) {
-      const value = values[k] as number
-      work[2 * k] = value
-      work[2 * k + 1] = 0
+      const re = a[k] as number
+      const im = b[k] as number
+      work[2 * k] = re
+      work[2 * k + 1] = im
       if (k > 0 && k < half) {
-        work[2 * (fftFrames - k)] = value
-        work[2 * (fftFrames - k) + 1] = 0
+        work[2 * (fftFrames - k)] = re
+        work[2 * (fftFrames - k) + 1] = im
       }
     }
     fft.inverse(cepstrum, work)
   }
 
-  function orderFromPitch(): number {
+  function orderFromPitch(part: 0 | 1): number {
     const low = Math.max(2, Math.floor(sampleRate / 500))
     const high = Math.min(half - 1, Math.ceil(sampleRate / 60))
     let best = 0
     let bestAt = 0
     let sum = 0
     for (let q = low; q <= high; q++) {
-      const level = cepstrum[2 * q] as number
+      const level = cepstrum[2 * q + part] as number
       sum += level * level
       if (level > best) {
         best = level
@@ -56,34 +74,47 @@ export function createTrueEnvelope(fftFrames: number, sampleRate: number) {
     return Math.max(8, Math.min(half / 2, Math.round(0.65 * period)))
   }
 
-  return (magnitudes: Float64Array): Float64Array => {
-    for (let k = 0; k <= half; k++) logs[k] = ln(Math.max(FLOOR, magnitudes[k] as number))
-    toCepstrum(logs)
-    const order = orderFromPitch()
-    target.set(logs)
-    for (let round = 0; round < MAX_ROUNDS; round++) {
-      if (round > 0) toCepstrum(target)
-      cepstrum.fill(0, 2 * order + 2, 2 * (fftFrames - order))
-      for (let q = 1; q <= order; q++) {
-        // flat to the half, then falling: a lifter that falls from the start (Hamming) flattens narrow formants and
-        // leaves them 8 to 13 % off in a shift by 5 semitones; this one scatters within 4 % and is 1 % off in the mean
-        const keep = Math.min(1, 2 * (1 - q / order))
-        const mirror = fftFrames - q
-        cepstrum[2 * q] = (cepstrum[2 * q] as number) * keep
-        cepstrum[2 * q + 1] = 0
-        cepstrum[2 * mirror] = (cepstrum[2 * mirror] as number) * keep
-        cepstrum[2 * mirror + 1] = 0
-      }
-      fft.forward(work, cepstrum)
-      let worst = 0
-      for (let k = 0; k <= half; k++) {
-        const value = work[2 * k] as number
-        envelope[k] = value
-        worst = Math.max(worst, (logs[k] as number) - value)
-        target[k] = Math.max(logs[k] as number, value)
-      }
-      if (worst < TOLERANCE) break
+  function smooth(part: 0 | 1, { order }: Side, longest: number) {
+    for (let q = 1; q <= longest; q++) {
+      // flat to the half, then falling: a lifter that falls from the start (Hamming) flattens narrow formants and
+      // leaves them 8 to 13 % off in a shift by 5 semitones; this one scatters within 4 % and is 1 % off in the mean
+      const keep = Math.max(0, Math.min(1, 2 * (1 - q / order)))
+      const here = 2 * q + part
+      const mirror = 2 * (fftFrames - q) + part
+      cepstrum[here] = (cepstrum[here] as number) * keep
+      cepstrum[mirror] = (cepstrum[mirror] as number) * keep
     }
-    return envelope
+  }
+
+  function take(part: 0 | 1, { logs, envelope, target }: Side): boolean {
+    let worst = 0
+    for (let k = 0; k <= half; k++) {
+      const value = work[2 * k + part] as number
+      const log = logs[k] as number
+      envelope[k] = value
+      worst = Math.max(worst, log - value)
+      target[k] = Math.max(log, value)
+    }
+    return worst < TOLERANCE
+  }
+
+  return (a: Float64Array, b: Float64Array): readonly [Float64Array, Float64Array] => {
+    for (const [part, magnitudes] of [a, b].entries()) {
+      const { logs, target } = sides[part as 0 | 1]
+      for (let k = 0; k <= half; k++) logs[k] = ln(Math.max(FLOOR, magnitudes[k] as number))
+      target.set(logs)
+      sides[part as 0 | 1].rests = false
+    }
+    for (let round = 0; round < MAX_ROUNDS && !(sides[0].rests && sides[1].rests); round++) {
+      toCepstrum()
+      if (round === 0) for (const part of [0, 1] as const) sides[part].order = orderFromPitch(part)
+      const longest = Math.max(sides[0].order, sides[1].order)
+      cepstrum.fill(0, 2 * longest + 2, 2 * (fftFrames - longest))
+      for (const part of [0, 1] as const) smooth(part, sides[part], longest)
+      fft.forward(work, cepstrum)
+      // what rests already is done, however long the other takes
+      for (const part of [0, 1] as const) if (!sides[part].rests) sides[part].rests = take(part, sides[part])
+    }
+    return [sides[0].envelope, sides[1].envelope]
   }
 }

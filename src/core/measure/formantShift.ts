@@ -1,6 +1,6 @@
 import { mixOf } from '../analysis/mix'
 import type { PitchTrack } from '../analysis/pitchTrack'
-import { createTrueEnvelope } from '../analysis/trueEnvelope'
+import { createTrueEnvelopes } from '../analysis/trueEnvelope'
 import { frameCount } from '../audio/block'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { asOutput } from '../timeline/axes'
@@ -34,7 +34,7 @@ export function formantShiftOf(comparison: Comparison, source: PitchTrack, resul
   const size = nearestPowerOfTwo(0.0427 * sampleRate, 256)
   const readSource = createSpectra({ sampleRate, channels: [mixOf(comparison.source)] }, size)
   const readResult = createSpectra({ sampleRate, channels: [mixOf(comparison.result)] }, size)
-  const envelopeOf = createTrueEnvelope(size, sampleRate)
+  const envelopesOf = createTrueEnvelopes(size, sampleRate)
   const frames = frameCount(comparison.result)
   const step = Math.max(STEP_SECONDS * sampleRate, frames / MOST_STEPS)
   const spans = createSpans(comparison, 0.2)
@@ -46,15 +46,10 @@ export function formantShiftOf(comparison: Comparison, source: PitchTrack, resul
     const f0 = pitchAt(source, origin)
     if (f0 === 0 || pitchAt(result, at) === 0 || f0 > 500) continue
     const ratio = comparison.formantRatioAt(asOutput(comparison.from + at))
-    const want = withoutTilt(sampled(envelopeOf(magnitudes(readSource(origin).power)), size, sampleRate, LOW_HZ, count))
+    const [wanted, found] = envelopesOf(magnitudes(readSource(origin).power), magnitudes(readResult(at).power))
+    const want = withoutTilt(sampled(wanted, size, sampleRate, LOW_HZ, count))
     if (relief(want) < LEAST_RELIEF_DB) continue
-    const got = sampled(
-      envelopeOf(magnitudes(readResult(at).power)),
-      size,
-      sampleRate,
-      LOW_HZ * ratio * 2 ** -REACH,
-      count + 2 * wide,
-    )
+    const got = sampled(found, size, sampleRate, LOW_HZ * ratio * 2 ** -REACH, count + 2 * wide)
     const best = bestShift(want, got, wide)
     if (!best || best.alike < LEAST_ALIKE) continue
     const percent = 100 * Math.abs(2 ** (best.shift / POINTS_PER_OCTAVE) - 1)
@@ -71,7 +66,11 @@ function pitchAt(track: PitchTrack, frame: number): number {
   return track.hz[n] as number
 }
 
-const magnitudes = (power: Float32Array) => Float64Array.from(power, Math.sqrt)
+function magnitudes(power: Float32Array): Float64Array {
+  const roots = new Float64Array(power.length)
+  for (let k = 0; k < power.length; k++) roots[k] = Math.sqrt(power[k] as number)
+  return roots
+}
 
 /** Natural-log envelope as dB at even steps of log frequency; held at the ends of the spectrum. */
 function sampled(envelope: Float64Array, size: number, sampleRate: number, lowHz: number, count: number): Float64Array {
@@ -91,10 +90,8 @@ function relief(values: Float64Array): number {
 function bestShift(want: Float64Array, got: Float64Array, wide: number): { shift: number; alike: number } | undefined {
   const scores = new Float64Array(2 * wide + 1)
   let best = 0
-  for (let n = 0; n < scores.length; n++) {
-    scores[n] = correlation(want, got, n)
-    if ((scores[n] as number) > (scores[best] as number)) best = n
-  }
+  correlations(want, got, scores)
+  for (let n = 0; n < scores.length; n++) if ((scores[n] as number) > (scores[best] as number)) best = n
   if (best === 0 || best === scores.length - 1) return undefined
   // two envelopes of few harmonics may be alike at several shifts: the wanted one has the benefit of the doubt
   if ((scores[wide] as number) > (scores[best] as number) - BENEFIT) {
@@ -126,21 +123,35 @@ function withoutTilt(values: Float64Array): Float64Array {
   return values.map((value, i) => value - mean - slope * (i - (values.length - 1) / 2))
 }
 
-function correlation(a: Float64Array, b: Float64Array, offset: number): number {
-  const n = a.length
-  // the tilt of a voice is no formant: both are taken over straight lines
-  const [ma, ka] = lineThrough(a, 0, n)
-  const [mb, kb] = lineThrough(b, offset, n)
+/**
+ * How like `want` (which lies level already) each cut of `got` is, once a straight line is taken out of it: the tilt of a voice is no
+ * formant. The line has no share in the product, since `want` has neither mean nor slope; what is left of the cut comes from running
+ * sums.
+ */
+function correlations(want: Float64Array, got: Float64Array, scores: Float64Array) {
+  const n = want.length
   const middle = (n - 1) / 2
-  let ab = 0
-  let aa = 0
-  let bb = 0
+  const spread = (n * (n * n - 1)) / 12
+  const own = want.reduce((sum, value) => sum + value * value, 0)
+  let sum = 0
+  let sloped = 0
+  let squares = 0
   for (let i = 0; i < n; i++) {
-    const x = (a[i] as number) - ma - ka * (i - middle)
-    const y = (b[offset + i] as number) - mb - kb * (i - middle)
-    ab += x * y
-    aa += x * x
-    bb += y * y
+    const value = got[i] as number
+    sum += value
+    sloped += value * (i - middle)
+    squares += value * value
   }
-  return ab / Math.sqrt(aa * bb + 1e-12)
+  for (let offset = 0; offset < scores.length; offset++) {
+    let product = 0
+    for (let i = 0; i < n; i++) product += (want[i] as number) * (got[offset + i] as number)
+    const rest = squares - (sum * sum) / n - (sloped * sloped) / spread
+    scores[offset] = product / Math.sqrt(own * Math.max(0, rest) + 1e-12)
+    // one place on: all that stays lies one step further down
+    const out = got[offset] as number
+    const comes = got[offset + n] ?? 0
+    sloped += out * middle - (sum - out) + comes * middle
+    sum += comes - out
+    squares += comes * comes - out * out
+  }
 }

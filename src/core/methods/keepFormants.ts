@@ -1,4 +1,4 @@
-import { createTrueEnvelope } from '../analysis/trueEnvelope'
+import { createTrueEnvelopes } from '../analysis/trueEnvelope'
 import type { AudioBlock } from '../audio/block'
 import { silence } from '../audio/block'
 import { complexFft, splitRealPair } from '../dsp/fft'
@@ -8,6 +8,7 @@ import { exp } from '../dsp/portable'
 import { createSynthesis } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
+import { columnReader } from '../kernels/columns'
 import { asOutput, type OutputFrame } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 import type { Voice } from './method'
@@ -37,7 +38,7 @@ export function keepFormants(
   const hop = length / OVERLAP
   const channelCount = source.channels.length
   const fft = complexFft(length)
-  const envelopeOf = createTrueEnvelope(length, source.sampleRate)
+  const envelopesOf = createTrueEnvelopes(length, source.sampleRate)
   const lay = createSynthesis(length)
   const window = hann(length)
   const scale = 1 / (0.375 * OVERLAP)
@@ -45,35 +46,46 @@ export function keepFormants(
   const spectrum = fft.create()
   // one more than the channels where they are odd: transforms carry two at once
   const spectra = Array.from({ length: 2 * Math.ceil(channelCount / 2) }, () => new Float64Array(length + 2))
-  const magnitudes = new Float64Array(bins + 1)
+  const columns = columnReader(length)
+  const power = new Float32Array(bins + 1)
+  /** magnitudes of two columns, and then their envelopes */
+  const both = [new Float64Array(bins + 1), new Float64Array(bins + 1)] as const
   const gains = new Float64Array(bins + 1)
   const held = silence(channelCount, length)
   const newest = held.map((channel) => channel.subarray(length - hop))
   let heldSegment = Number.NaN
   let envelopeOfPair = Number.NaN
-  let envelope: Float64Array = new Float64Array(bins + 1)
+  let foundTwo = Number.NaN
+  let envelope: Float64Array = both[0]
 
-  /** The envelope around a source frame, found once for every other segment: it moves more slowly than they come. */
+  /**
+   * The envelope around a source frame, found once for every other segment: it moves more slowly than they come. Two are found at a
+   * time, always the same ones, wherever reading began.
+   */
   function findEnvelope(pair: number) {
     if (pair === envelopeOfPair) return
     envelopeOfPair = pair
-    const start = Math.round(map.sourceAt(asOutput((2 * pair + 0.5) * hop))) - bins
-    magnitudes.fill(0)
-    for (let c = 0; c < channelCount; c += 2) {
-      packFrames(packed, window, source.channels[c] as Float32Array, start, source.channels[c + 1], start)
-      fft.forward(spectrum, packed)
-      // |A|² + |B|² of both channels at once: half of |Z(k)|² + |Z(−k)|²
-      for (let k = 0; k <= bins; k++) {
-        const m = (length - k) % length
-        const pr = spectrum[2 * k] as number
-        const pi = spectrum[2 * k + 1] as number
-        const qr = spectrum[2 * m] as number
-        const qi = spectrum[2 * m + 1] as number
-        magnitudes[k] = (magnitudes[k] as number) + 0.5 * (pr * pr + pi * pi + qr * qr + qi * qi)
-      }
+    if (pair >> 1 !== foundTwo) {
+      foundTwo = pair >> 1
+      const [first, second] = both
+      readMagnitudes(2 * foundTwo, first)
+      readMagnitudes(2 * foundTwo + 1, second)
+      envelopesOf(first, second).forEach((found, n) => {
+        both[n]?.set(found)
+      })
     }
-    for (let k = 0; k <= bins; k++) magnitudes[k] = Math.sqrt(magnitudes[k] as number)
-    envelope = envelopeOf(magnitudes)
+    envelope = both[pair & 1] as Float64Array
+  }
+
+  function readMagnitudes(pair: number, into: Float64Array) {
+    const start = Math.round(map.sourceAt(asOutput((2 * pair + 0.5) * hop))) - bins
+    into.fill(0)
+    for (let c = 0; c < channelCount; c += 2) {
+      columns.power(power, source.channels[c] as Float32Array, start, source.channels[c + 1], start)
+      // half of the energy of both, as the columns are laid
+      for (let k = 0; k <= bins; k++) into[k] = (into[k] as number) + 0.25 * (power[k] as number)
+    }
+    for (let k = 0; k <= bins; k++) into[k] = Math.sqrt(into[k] as number)
   }
 
   function findGains(moved: number, wanted: number) {
@@ -114,7 +126,6 @@ export function keepFormants(
     lead: -bins,
     reset() {
       heldSegment = Number.NaN
-      envelopeOfPair = Number.NaN
     },
     addSegment(k, sum) {
       const centre = k * hop
