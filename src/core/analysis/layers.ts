@@ -1,13 +1,11 @@
 import { type AudioBlock, frameCount, silence } from '../audio/block'
-import { complexFft, splitRealPair } from '../dsp/fft'
-import { packFrames } from '../dsp/frames'
 import { medianOf, slidingMedianInto } from '../dsp/median'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { sinTurns, square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
-import { createSynthesis } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
-import { hann } from '../dsp/window'
+import { columnReader } from '../kernels/columns'
+import { createSynthesis } from '../kernels/synthesis'
 
 /**
  * A sound in three layers that add up to it: steady partials, what attacks bring, and noise. The arrays are as long as the
@@ -221,14 +219,11 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const hop = length / OVERLAP
   const bins = length / 2
   const channelCount = input.length
-  const fft = complexFft(length)
-  const packed = fft.create()
-  const spectrum = fft.create()
-  const window = hann(length)
+  const reader = columnReader(length)
   const scale = 1 / (0.375 * OVERLAP)
-  const spare = new Float64Array(length + 2)
-  const lay = createSynthesis(length)
-  const shaped = input.map(() => new Float64Array(length + 2))
+  const spare = new Float32Array(length + 2)
+  const lay = createSynthesis(length, 'hann')
+  const shaped = input.map(() => new Float32Array(length + 2))
   const shares = new Float64Array(bins + 1)
   const bridge = shape.bridge ?? 0
   const kept = 2 * (reach * stride + 2 * bridge) + 2
@@ -239,7 +234,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     sharesOf: Number.NaN,
     shares: new Float64Array(bins + 1),
     lasting: new Float64Array(bins + 1),
-    spectra: input.map(() => new Float64Array(length + 2)),
+    spectra: input.map(() => new Float32Array(length + 2)),
   }))
   const across = new Float64Array(bins + 1)
   const scratch = new Float64Array(2 * reach + 1)
@@ -254,15 +249,8 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     shape.prepare?.(start, start + length)
     column.magnitudes.fill(0)
     for (let c = 0; c < channelCount; c += 2) {
-      packFrames(packed, window, input[c] as Float32Array, start, input[c + 1], start)
-      fft.forward(spectrum, packed)
-      const second = c + 1 < channelCount
-      splitRealPair(
-        spectrum,
-        length,
-        column.spectra[c] as Float64Array,
-        second ? (column.spectra[c + 1] as Float64Array) : spare,
-      )
+      const pair = [column.spectra[c] as Float32Array, column.spectra[c + 1] ?? spare] as const
+      reader.halves(pair, input[c] as Float32Array, start, input[c + 1], start)
     }
     for (const own of column.spectra) {
       for (let b = 0; b <= bins; b++) {
@@ -344,13 +332,13 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
       }
       holdDown(k, own.magnitudes)
       own.spectra.forEach((channel, c) => {
-        const out = shaped[c] as Float64Array
+        const out = shaped[c] as Float32Array
         for (let b = 0; b <= bins; b++) {
           out[2 * b] = (channel[2 * b] as number) * (shares[b] as number)
           out[2 * b + 1] = (channel[2 * b + 1] as number) * (shares[b] as number)
         }
       })
-      lay(shaped, sum, window, scale)
+      lay(shaped, sum, scale)
     },
   }
 }

@@ -33,8 +33,8 @@ describe('complexFft', () => {
       packed[2 * i + 1] = b[i] as number
     }
     fft.forward(spectrum, packed)
-    const A = new Float64Array(size + 2)
-    const B = new Float64Array(size + 2)
+    const A = new Float32Array(size + 2)
+    const B = new Float32Array(size + 2)
     splitRealPair(spectrum, size, A, B)
     for (const k of [0, 1, 7, 16]) {
       let re = 0

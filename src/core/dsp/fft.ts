@@ -32,7 +32,7 @@ export function complexFft(size: number): ComplexFft {
  * Take apart the spectrum of `a + i·b` for two real signals: bins 0…size/2 of A and of B, interleaved, `[size + 2]`
  * each. One complex transform thus serves two real ones.
  */
-export function splitRealPair(packed: ComplexArray, size: number, a: Float64Array, b: Float64Array): void {
+export function splitRealPair(packed: ComplexArray, size: number, a: Float32Array, b: Float32Array): void {
   for (let k = 0; k <= size / 2; k++) {
     const m = (size - k) % size
     const pr = packed[2 * k] as number
@@ -47,7 +47,7 @@ export function splitRealPair(packed: ComplexArray, size: number, a: Float64Arra
 }
 
 /** The reverse: the full packed spectrum of `a + i·b` from the half spectra of two real signals. */
-export function joinRealPair(a: Float64Array, b: Float64Array, size: number, packed: ComplexArray): void {
+export function joinRealPair(a: Float32Array, b: Float32Array, size: number, packed: ComplexArray): void {
   for (let k = 0; k <= size / 2; k++) {
     const ar = a[2 * k] as number
     const ai = a[2 * k + 1] as number

@@ -1,8 +1,9 @@
 import { describe, expect, it } from 'vitest'
+import { type Synthesis, synthesisKernel, synthesisTwin } from '../kernels/synthesis'
 import { complexFft, splitRealPair } from './fft'
 import { packFrames } from './frames'
 import { createRandom } from './random'
-import { createSynthesis, emptyColumn, turnPeak } from './spectra'
+import { emptyColumn, turnPeak } from './spectra'
 import { hann } from './window'
 
 const LENGTH = 256
@@ -14,28 +15,32 @@ function columnOf(channels: readonly Float32Array[], start: number) {
   const packed = fft.create()
   const spectrum = fft.create()
   const column = emptyColumn(channels.length, LENGTH)
-  const spare = new Float64Array(LENGTH + 2)
+  const spare = new Float32Array(LENGTH + 2)
   for (let c = 0; c < channels.length; c += 2) {
     packFrames(packed, hann(LENGTH), channels[c] as Float32Array, start, channels[c + 1], start)
     fft.forward(spectrum, packed)
-    splitRealPair(spectrum, LENGTH, column[c] as Float64Array, (column[c + 1] as Float64Array) ?? spare)
+    splitRealPair(spectrum, LENGTH, column[c] as Float32Array, (column[c + 1] as Float32Array) ?? spare)
   }
   return column
 }
 
 describe('columns', () => {
-  it.each([1, 2, 3])('laid as they were taken give %d channels back', (channelCount) => {
+  it.each(
+    [1, 2, 3].flatMap((count) => [
+      [count, 'kernel', synthesisKernel] as const,
+      [count, 'twin', synthesisTwin] as const,
+    ]),
+  )('laid as they were taken give %d channels back, by the %s', (channelCount, _, make) => {
     const random = createRandom(4)
     const channels = Array.from({ length: channelCount }, () =>
       Float32Array.from({ length: 2048 }, () => random() - 0.5),
     )
     const sum = channels.map(() => new Float32Array(2048))
-    const lay = createSynthesis(LENGTH)
+    const lay = make(LENGTH, 'hann') as Synthesis
     for (let start = 0; start + LENGTH <= 2048; start += HOP) {
       lay(
         columnOf(channels, start),
         sum.map((channel) => channel.subarray(start, start + LENGTH)),
-        hann(LENGTH),
         1 / 1.5,
       )
     }
@@ -55,15 +60,15 @@ describe('columns', () => {
     const now = columnOf(source, 300 + HOP)
     const out = emptyColumn(2, LENGTH)
     turnPeak(out, now, last, before, bin, bin - 3, bin + 4, true)
-    const angle = (column: readonly Float64Array[], c: number) =>
+    const angle = (column: readonly Float32Array[], c: number) =>
       Math.atan2(column[c]?.[2 * bin + 1] as number, column[c]?.[2 * bin] as number)
     for (const c of [0, 1]) {
       const turn = angle(out, c) - angle(now, c)
       expect(Math.cos(turn - Math.PI / 2)).toBeCloseTo(1, 6)
     }
     turnPeak(out, now, last, before, bin, bin - 3, bin + 4, false)
-    expect(Array.from(out[0] as Float64Array).slice(2 * bin - 6, 2 * bin + 8)).toEqual(
-      Array.from(now[0] as Float64Array).slice(2 * bin - 6, 2 * bin + 8),
+    expect(Array.from(out[0] as Float32Array).slice(2 * bin - 6, 2 * bin + 8)).toEqual(
+      Array.from(now[0] as Float32Array).slice(2 * bin - 6, 2 * bin + 8),
     )
   })
 })

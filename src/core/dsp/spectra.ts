@@ -1,31 +1,8 @@
-import { complexFft, joinRealPair } from './fft'
-import { addFrame } from './frames'
-
 /** Half spectra of one column, `[channel][length + 2]`, interleaved. */
-export type Column = readonly Float64Array[]
+export type Column = readonly Float32Array[]
 
 export const emptyColumn = (channelCount: number, length: number): Column =>
-  Array.from({ length: channelCount }, () => new Float64Array(length + 2))
-
-/**
- * Lays columns: back to samples, windowed, scaled and added onto a sum, two channels in one transform. A column may have one
- * channel more than the sum, for lack of a pair: that one is not laid.
- */
-export function createSynthesis(length: number) {
-  const fft = complexFft(length)
-  const packed = fft.create()
-  const spectrum = fft.create()
-  const nothing = new Float64Array(length + 2)
-  return (column: Column, sum: readonly Float32Array[], window: Float64Array, scale: number) => {
-    for (let c = 0; c < column.length; c += 2) {
-      const second = c + 1 < column.length
-      joinRealPair(column[c] as Float64Array, second ? (column[c + 1] as Float64Array) : nothing, length, packed)
-      fft.inverse(spectrum, packed)
-      addFrame(sum[c] as Float32Array, window, scale, spectrum, 0)
-      if (sum[c + 1]) addFrame(sum[c + 1] as Float32Array, window, scale, spectrum, 1)
-    }
-  }
-}
+  Array.from({ length: channelCount }, () => new Float32Array(length + 2))
 
 /**
  * Turn the bins `from…to` around a spectral peak so that it goes on where the last output column left it: by what `last`
@@ -47,8 +24,8 @@ export function turnPeak(
   let im = 0
   if (goesOn) {
     for (let c = 0; c < out.length; c++) {
-      const a = last[c] as Float64Array
-      const b = before[c] as Float64Array
+      const a = last[c] as Float32Array
+      const b = before[c] as Float32Array
       const lr = a[2 * peak] as number
       const li = a[2 * peak + 1] as number
       const or = b[2 * peak] as number
@@ -66,8 +43,8 @@ export function turnPeak(
     im = 0
   }
   for (let c = 0; c < out.length; c++) {
-    const turned = out[c] as Float64Array
-    const column = now[c] as Float64Array
+    const turned = out[c] as Float32Array
+    const column = now[c] as Float32Array
     for (let k = from; k < to; k++) {
       const xr = column[2 * k] as number
       const xi = column[2 * k + 1] as number

@@ -1,4 +1,4 @@
-import { cosTurns } from './portable'
+import { cosTurns, sinTurns } from './portable'
 
 /**
  * A periodic Hann window, `[frames]`: shifted copies at a hop of frames/2, /3, /4 … add up to a constant.
@@ -7,6 +7,16 @@ import { cosTurns } from './portable'
 export function hann(frames: number): Float64Array {
   return Float64Array.from({ length: frames }, (_, i) => 0.5 - 0.5 * cosTurns(i / frames))
 }
+
+/** Half a sine, `[frames]`: its square is a Hann window, so that what is laid under it adds up in power. */
+export function sineWindow(frames: number): Float64Array {
+  return Float64Array.from({ length: frames }, (_, i) => sinTurns((i + 0.5) / (2 * frames)))
+}
+
+export type WindowKind = 'hann' | 'sine'
+
+export const windowOf = (kind: WindowKind, frames: number): Float64Array =>
+  kind === 'hann' ? hann(frames) : sineWindow(frames)
 
 /**
  * The modified Bessel function I₀ by its power series, to double precision for the arguments that Kaiser windows use.

@@ -1,5 +1,6 @@
+import { splitRealPair } from '../dsp/fft'
 import { packFrames } from '../dsp/frames'
-import { hann } from '../dsp/window'
+import { hann, type WindowKind, windowOf } from '../dsp/window'
 import { fftInside, fftTwin } from './fft'
 import type { Kernels } from './wasm'
 
@@ -19,6 +20,14 @@ export interface ColumnReader {
   /** Four times the power of both together, `[size / 2 + 1]`. */
   power(out: Float32Array, a: Float32Array, aStart: number, b: Float32Array | undefined, bStart: number): void
   cross(out: PairSpectrum, a: Float32Array, aStart: number, b: Float32Array | undefined, bStart: number): void
+  /** The half spectra of both, interleaved, `[size + 2]`. */
+  halves(
+    out: readonly [Float32Array, Float32Array],
+    a: Float32Array,
+    aStart: number,
+    b: Float32Array | undefined,
+    bStart: number,
+  ): void
 }
 
 export const columnReader = (size: number): ColumnReader => columnKernel(size) ?? columnTwin(size)
@@ -63,6 +72,10 @@ export function columnTwin(size: number): ColumnReader {
         out.crossIm[k] = ai * br - ar * bi
       }
     },
+    halves(out, a, aStart, b, bStart) {
+      read(a, aStart, b, bStart)
+      splitRealPair(z, size, ...out)
+    },
   }
 }
 
@@ -73,10 +86,11 @@ interface Areas {
   readonly a: number
   readonly b: number
   readonly out: readonly [number, number, number, number]
+  readonly halves: readonly [number, number]
 }
 
 const areas = new WeakMap<Kernels, Areas | undefined>()
-const windows = new WeakMap<Kernels, Map<number, number | undefined>>()
+const windows = new WeakMap<Kernels, Map<string, number | undefined>>()
 
 /** The same in single precision (kernels/columns.ts); undefined where there are no kernels, or not for this size. */
 export function columnKernel(size: number): ColumnReader | undefined {
@@ -96,6 +110,7 @@ export function columnKernel(size: number): ColumnReader | undefined {
     Float32Array,
     Float32Array,
   ]
+  const halves = shared.halves.map((at) => floats.subarray(at / 4, at / 4 + size + 2)) as [Float32Array, Float32Array]
   const read = (left: Float32Array, leftStart: number, right: Float32Array | undefined, rightStart: number) => {
     load(a, left, leftStart)
     if (right) load(b, right, rightStart)
@@ -117,29 +132,39 @@ export function columnKernel(size: number): ColumnReader | undefined {
       out.crossRe.set(results[2])
       out.crossIm.set(results[3])
     },
+    halves(out, left, leftStart, right, rightStart) {
+      read(left, leftStart, right, rightStart)
+      own.splitPair(inside.to, ...shared.halves, size)
+      out[0].set(halves[0])
+      out[1].set(halves[1])
+    },
   }
 }
 
 function makeAreas(own: Kernels): Areas | undefined {
-  // a little more than half, since bins are stored four at a time
-  const places = [LARGEST, LARGEST, ...Array<number>(4).fill(LARGEST / 2 + 4)].map((length) => own.take(4 * length))
+  // a little more than half, and than all, since bins are stored four at a time
+  const lengths = [LARGEST, LARGEST, ...Array<number>(4).fill(LARGEST / 2 + 4), LARGEST + 8, LARGEST + 8]
+  const places = lengths.map((length) => own.take(4 * length))
   if (places.some((at) => at === undefined)) return undefined
-  const [a, b, ...out] = places as [number, number, number, number, number, number]
-  return { a, b, out }
+  const [a, b, p, q, r, s, left, right] = places as [number, number, number, number, number, number, number, number]
+  return { a, b, out: [p, q, r, s], halves: [left, right] }
 }
 
-function layWindow(own: Kernels, size: number): number | undefined {
-  const known = windows.get(own) ?? new Map<number, number | undefined>()
+/** A window in the kernels' memory, laid once. */
+export function layWindow(own: Kernels, size: number, kind: WindowKind = 'hann'): number | undefined {
+  const known = windows.get(own) ?? new Map<string, number | undefined>()
   windows.set(own, known)
-  if (!known.has(size)) {
+  const key = `${kind} ${size}`
+  if (!known.has(key)) {
     const at = own.take(4 * size)
-    if (at !== undefined) own.floats.set(hann(size), at / 4)
-    known.set(size, at)
+    if (at !== undefined) own.floats.set(windowOf(kind, size), at / 4)
+    known.set(key, at)
   }
-  return known.get(size)
+  return known.get(key)
 }
 
-function load(into: Float32Array, samples: Float32Array, start: number) {
+/** Frames of a signal from `start` on; beyond its ends there is silence. */
+export function load(into: Float32Array, samples: Float32Array, start: number) {
   const from = Math.min(into.length, Math.max(0, -start))
   const to = Math.max(from, Math.min(into.length, samples.length - start))
   into.fill(0, 0, from)

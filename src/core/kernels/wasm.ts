@@ -15,6 +15,22 @@ interface Exports {
   pairSquared(from: number, to: number, n: number): void
   pairPower(from: number, to: number, n: number): void
   pairCross(from: number, left: number, right: number, re: number, im: number, n: number): void
+  splitPair(from: number, a: number, b: number, n: number): void
+  addPower(column: number, power: number, n: number): void
+  lockPhases(
+    now: number,
+    before: number,
+    out: number,
+    stride: number,
+    channels: number,
+    power: number,
+    powerBefore: number,
+    peaks: number,
+    bins: number,
+    lifted: number,
+  ): void
+  joinPair(a: number, b: number, to: number, n: number): void
+  layPair(from: number, window: number, a: number, b: number, n: number, scale: number): void
   fft(from: number, to: number, work: number, twiddles: number, n: number, scale: number, inverse: number): void
 }
 

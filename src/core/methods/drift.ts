@@ -1,12 +1,12 @@
 import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
-import { complexFft, splitRealPair } from '../dsp/fft'
-import { packFrames } from '../dsp/frames'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
-import { cosTurns, exp, ln, sinTurns, square } from '../dsp/portable'
+import { cosTurns, ln, log2, sinTurns, square } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
-import { createSynthesis, emptyColumn, turnPeak } from '../dsp/spectra'
+import { emptyColumn, turnPeak } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
+import { columnReader } from '../kernels/columns'
+import { createSynthesis } from '../kernels/synthesis'
 import { asOutput } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 import { defineMethod } from './method'
@@ -107,16 +107,28 @@ const noiseDraws = {
   power: Float64Array.from({ length: DRAWS }, (_, i) => -ln((i + 0.5) / DRAWS)),
 }
 
+/**
+ * log₂ to 0.01 of a single-precision number (normal, positive) whose bits are `bits[k]`, from its exponent and a parabola over its
+ * mantissa: enough for how far a peak stands out, and many times as fast as the real one.
+ */
+function roughLog2(bits: Int32Array, k: number): number {
+  const pattern = bits[k] as number
+  const exponent = (pattern >> 23) - 127
+  // the mantissa, 1–2
+  const m = 1 + (pattern & 0x7fffff) / 0x800000
+  return exponent + (m - 1) * (1.3465553 - 0.3465553 * (m - 1))
+}
+
 /** Also how other methods lay noise. */
 export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape): SegmentMaker {
   const { length, clarity, fresh, seed } = shape
   const hop = length / OVERLAP
   const bins = length / 2
   const channelCount = source.channels.length
-  const fft = complexFft(length)
-  const packed = fft.create()
-  const spectrum = fft.create()
-  const lay = createSynthesis(length)
+  // analysis under Hann; clear partials add up in amplitude (Hann² again), haze in power (sine window, Σ sin² = OVERLAP / 2)
+  const columns = columnReader(length)
+  const layClear = createSynthesis(length, 'hann')
+  const layHaze = createSynthesis(length, 'sine')
   const now = emptyColumn(channelCount, length)
   const before = emptyColumn(channelCount, length)
   const clear = emptyColumn(channelCount, length)
@@ -124,12 +136,12 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
   const last = emptyColumn(channelCount, length)
   const power = new Float64Array(bins + 1)
   const sums = new Float64Array(bins + 2)
-  const surroundings = new Float64Array(bins + 1)
+  const floored = new Float32Array(bins + 1)
+  const flooredBits = new Int32Array(floored.buffer)
+  const powers = new Float64Array(bins + 2)
+  const counts = new Int32Array(bins + 2)
   const isClear = new Uint8Array(bins + 1)
   const smooth = source.channels.map(() => new Float64Array(bins + 1))
-  // analysis under Hann; clear partials add up in amplitude (Hann² again), haze in power (sine window, Σ sin² = OVERLAP / 2)
-  const hannWindow = Float64Array.from({ length }, (_, i) => 0.5 - 0.5 * cosTurns(i / length))
-  const sineWindow = Float64Array.from({ length }, (_, i) => sinTurns((i + 0.5) / (2 * length)))
   const clearScale = 1 / (0.375 * OVERLAP)
   // Σ hann² / length = 3/8: what a frame of noise loses under the analysis window
   const hazeScale = 1 / Math.sqrt(0.375 * (OVERLAP / 2))
@@ -137,9 +149,8 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
 
   function analyse(centre: number) {
     source.channels.forEach((channel, c) => {
-      packFrames(packed, hannWindow, channel, centre - bins, channel, centre - bins - hop)
-      fft.forward(spectrum, packed)
-      splitRealPair(spectrum, length, now[c] as Float64Array, before[c] as Float64Array)
+      const pair = [now[c] as Float32Array, before[c] as Float32Array] as const
+      columns.halves(pair, channel, centre - bins, channel, centre - bins - hop)
     })
     power.fill(0)
     for (const column of now) {
@@ -155,19 +166,20 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
     let any = false
     // a low mean: levels are averaged as logarithms, so a neighbour's peak hardly counts
     sums[0] = 0
-    for (let k = 0; k <= bins; k++) sums[k + 1] = (sums[k] as number) + ln((power[k] as number) + 1e-18)
     for (let k = 0; k <= bins; k++) {
-      const from = Math.max(0, k - SURROUNDINGS)
-      const to = Math.min(bins + 1, k + SURROUNDINGS + 1)
-      surroundings[k] = exp(((sums[to] as number) - (sums[from] as number)) / (to - from))
+      floored[k] = (power[k] as number) + 1e-18
+      sums[k + 1] = (sums[k] as number) + roughLog2(flooredBits, k)
     }
-    const needed = CLEAR_FROM / square(clarity)
+    const needed = log2(CLEAR_FROM / square(clarity))
     for (let k = 2; k < bins - 1; k++) {
       const level = power[k] as number
-      if (level <= 1e-14 || level < needed * (surroundings[k] as number)) continue
+      if (level <= 1e-14) continue
       if (level < (power[k - 1] as number) || level < (power[k + 1] as number)) continue
       if (level < (power[k - 2] as number) || level < (power[k + 2] as number)) continue
-      if (!isSteady(k, level)) continue
+      const from = Math.max(0, k - SURROUNDINGS)
+      const to = Math.min(bins + 1, k + SURROUNDINGS + 1)
+      const surroundings = ((sums[to] as number) - (sums[from] as number)) / (to - from)
+      if (roughLog2(flooredBits, k) < needed + surroundings || !isSteady(k, level)) continue
       for (let i = Math.max(0, k - LOBE); i <= Math.min(bins, k + LOBE); i++) isClear[i] = 1
       any = true
     }
@@ -183,21 +195,23 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
 
   /** The level of what is noise, without its own scatter: the mean power around a bin, clear partials left out. */
   function smoothNoise(c: number) {
-    const column = now[c] as Float64Array
+    const column = now[c] as Float32Array
     const out = smooth[c] as Float64Array
-    const reach = SURROUNDINGS
     let sum = 0
     let count = 0
-    const take = (k: number, sign: number) => {
-      if (k < 0 || k > bins || isClear[k] === 1) return
-      sum += sign * (square(column[2 * k] as number) + square(column[2 * k + 1] as number))
-      count += sign
-    }
-    for (let k = -reach; k < reach; k++) take(k, 1)
     for (let k = 0; k <= bins; k++) {
-      take(k + reach, 1)
-      out[k] = count > 0 ? Math.max(0, sum / count) : 0
-      take(k - reach, -1)
+      if (isClear[k] !== 1) {
+        sum += square(column[2 * k] as number) + square(column[2 * k + 1] as number)
+        count++
+      }
+      powers[k + 1] = sum
+      counts[k + 1] = count
+    }
+    for (let k = 0; k <= bins; k++) {
+      const from = Math.max(0, k - SURROUNDINGS)
+      const to = Math.min(bins + 1, k + SURROUNDINGS + 1)
+      const near = (counts[to] as number) - (counts[from] as number)
+      out[k] = near > 0 ? Math.max(0, ((powers[to] as number) - (powers[from] as number)) / near) : 0
     }
   }
 
@@ -246,8 +260,8 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
       const sin = noiseDraws.sin[draw] as number
       const scatter = noiseDraws.power[draw] as number
       for (let c = 0; c < channelCount; c++) {
-        const column = now[c] as Float64Array
-        const out = hazy[c] as Float64Array
+        const column = now[c] as Float32Array
+        const out = hazy[c] as Float32Array
         const xr = column[2 * k] as number
         const xi = column[2 * k + 1] as number
         const own = xr * xr + xi * xi
@@ -273,11 +287,11 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
       for (let c = 0; c < channelCount; c++) smoothNoise(c)
       if (any) {
         shapeClear(previousSegment !== k - 1)
-        for (let c = 0; c < channelCount; c++) last[c]?.set(clear[c] as Float64Array)
-        lay(clear, sum, hannWindow, clearScale)
+        for (let c = 0; c < channelCount; c++) last[c]?.set(clear[c] as Float32Array)
+        layClear(clear, sum, clearScale)
       } else for (const column of last) column.fill(0)
       shapeHaze(k)
-      lay(hazy, sum, sineWindow, hazeScale)
+      layHaze(hazy, sum, hazeScale)
       previousSegment = k
     },
   }

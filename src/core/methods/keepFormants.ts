@@ -1,14 +1,11 @@
 import { createTrueEnvelopes } from '../analysis/trueEnvelope'
 import type { AudioBlock } from '../audio/block'
 import { silence } from '../audio/block'
-import { complexFft, splitRealPair } from '../dsp/fft'
-import { packFrames } from '../dsp/frames'
 import { overlapAddVoice } from '../dsp/overlapAdd'
 import { exp } from '../dsp/portable'
-import { createSynthesis } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
-import { hann } from '../dsp/window'
 import { columnReader } from '../kernels/columns'
+import { createSynthesis } from '../kernels/synthesis'
 import { asOutput, type OutputFrame } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 import type { Voice } from './method'
@@ -37,15 +34,11 @@ export function keepFormants(
   const bins = length / 2
   const hop = length / OVERLAP
   const channelCount = source.channels.length
-  const fft = complexFft(length)
   const envelopesOf = createTrueEnvelopes(length, source.sampleRate)
-  const lay = createSynthesis(length)
-  const window = hann(length)
+  const lay = createSynthesis(length, 'hann')
   const scale = 1 / (0.375 * OVERLAP)
-  const packed = fft.create()
-  const spectrum = fft.create()
   // one more than the channels where they are odd: transforms carry two at once
-  const spectra = Array.from({ length: 2 * Math.ceil(channelCount / 2) }, () => new Float64Array(length + 2))
+  const spectra = Array.from({ length: 2 * Math.ceil(channelCount / 2) }, () => new Float32Array(length + 2))
   const columns = columnReader(length)
   const power = new Float32Array(bins + 1)
   /** magnitudes of two columns, and then their envelopes */
@@ -107,7 +100,7 @@ export function keepFormants(
   let powerBehind = 0
 
   /** Apply the gains, and add up the power before and behind. */
-  function filter(spectrumHalf: Float64Array): void {
+  function filter(spectrumHalf: Float32Array): void {
     for (let k = 0; k <= bins; k++) {
       const gain = gains[k] as number
       const re = spectrumHalf[2 * k] as number
@@ -139,16 +132,15 @@ export function keepFormants(
       powerBefore = 0
       powerBehind = 0
       for (let c = 0; c < channelCount; c += 2) {
-        packFrames(packed, window, held[c] as Float32Array, 0, held[c + 1], 0)
-        fft.forward(spectrum, packed)
-        splitRealPair(spectrum, length, spectra[c] as Float64Array, spectra[c + 1] as Float64Array)
-        filter(spectra[c] as Float64Array)
-        filter(spectra[c + 1] as Float64Array)
+        const pair = [spectra[c] as Float32Array, spectra[c + 1] as Float32Array] as const
+        columns.halves(pair, held[c] as Float32Array, 0, held[c + 1], 0)
+        filter(spectra[c] as Float32Array)
+        filter(spectra[c + 1] as Float32Array)
       }
       // moving the envelope changes what a voice sounds like, not how loud it is
       const change = Math.sqrt(powerBefore / Math.max(powerBehind, 1e-30))
       const level = scale * Math.min(MAX_LEVEL_CHANGE, change)
-      lay(spectra, sum, window, level)
+      lay(spectra, sum, level)
     },
   })
 }

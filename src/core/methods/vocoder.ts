@@ -1,13 +1,10 @@
 import { pickWithin, usualGapMs } from '../analysis/material'
 import { type AudioBlock, frameCount } from '../audio/block'
-import { complexFft, splitRealPair } from '../dsp/fft'
-import { packFrames } from '../dsp/frames'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
-import { createSynthesis, emptyColumn, turnPeak } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
-import { hann } from '../dsp/window'
+import { vocoderColumns } from '../kernels/vocoderColumn'
 import { asOutput, asSource } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
@@ -130,16 +127,9 @@ export function createVocoder(
 ): SegmentMaker {
   const hop = length / overlap
   const bins = length / 2
-  const window = hann(length)
   // Σ hann² over all shifts by `hop` is 3/8 · overlap: what two windows leave is undone by it
   const scale = 1 / (0.375 * overlap)
-  const fft = complexFft(length)
-  const packed = fft.create()
-  const spectrum = fft.create()
-  const lay = createSynthesis(length)
-  const now = emptyColumn(source.channels.length, length)
-  const before = emptyColumn(source.channels.length, length)
-  const shaped = emptyColumn(source.channels.length, length)
+  const columns = vocoderColumns(source.channels, length, hop)
   const map = holdAttacks(given, attacks, {
     strength: 1,
     leadFrames: hop / 2,
@@ -149,31 +139,8 @@ export function createVocoder(
     naturalSpeedAt: () => 1,
   })
   const places = attacks.map((frame) => map.outputAt(asSource(frame)))
-  const powerBefore = new Float64Array(bins + 1)
-  let powerBeforeOf = -1
-  const power = new Float64Array(bins + 1)
-  const peaks = new Int32Array(bins + 1)
+  let learnt = -1
   let previousSegment = Number.NaN
-
-  function analyse(centre: number) {
-    const start = centre - bins
-    source.channels.forEach((channel, c) => {
-      packFrames(packed, window, channel, start, channel, start - hop)
-      fft.forward(spectrum, packed)
-      splitRealPair(spectrum, length, now[c] as Float64Array, before[c] as Float64Array)
-    })
-  }
-
-  function measurePower() {
-    power.fill(0)
-    for (const column of now) {
-      for (let k = 0; k <= bins; k++) {
-        const re = column[2 * k] as number
-        const im = column[2 * k + 1] as number
-        power[k] = (power[k] as number) + re * re + im * im
-      }
-    }
-  }
 
   /** The attack that a segment has to mind, and on which side of it the segment lies. */
   function attackNear(k: number): { attack: number; side: 'before' | 'at' } | undefined {
@@ -186,67 +153,11 @@ export function createVocoder(
     return undefined
   }
 
-  /** Power of the last window that does not yet reach into an attack. */
+  /** Learn what there is in the last window that does not yet reach into an attack. */
   function learnBefore(attack: number) {
-    if (powerBeforeOf === attack) return
-    powerBeforeOf = attack
-    powerBefore.fill(0)
-    const start = (attacks[attack] as number) - length
-    for (const channel of source.channels) {
-      packFrames(packed, window, channel, start, undefined, 0)
-      fft.forward(spectrum, packed)
-      for (let k = 0; k <= bins; k++) {
-        const re = spectrum[2 * k] as number
-        const im = spectrum[2 * k + 1] as number
-        powerBefore[k] = (powerBefore[k] as number) + re * re + im * im
-      }
-    }
-  }
-
-  /** Hold down what an attack brings into a window that only reaches over it from before. */
-  function holdDown() {
-    for (let k = 0; k <= bins; k++) {
-      const level = power[k] as number
-      const most = (powerBefore[k] as number) * LIFTED
-      if (level <= most) continue
-      const gain = Math.sqrt((powerBefore[k] as number) / level)
-      for (const column of now) {
-        column[2 * k] = (column[2 * k] as number) * gain
-        column[2 * k + 1] = (column[2 * k + 1] as number) * gain
-      }
-      power[k] = powerBefore[k] as number
-    }
-  }
-
-  function findPeaks(): number {
-    let count = 0
-    for (let k = 0; k <= bins; k++) {
-      const level = power[k] as number
-      if (
-        level > 0 &&
-        level > (power[k - 1] ?? 0) &&
-        level > (power[k - 2] ?? 0) &&
-        level >= (power[k + 1] ?? 0) &&
-        level >= (power[k + 2] ?? 0)
-      ) {
-        peaks[count++] = k
-      }
-    }
-    return count
-  }
-
-  /** Turn each peak and its region so that the peak goes on from the last output column. */
-  function lockPhases(afresh: boolean) {
-    const count = findPeaks()
-    let from = 0
-    for (let n = 0; n < count; n++) {
-      const peak = peaks[n] as number
-      const to = n + 1 < count ? Math.floor((peak + (peaks[n + 1] as number)) / 2) + 1 : bins + 1
-      const lifted = afresh && (power[peak] as number) > LIFTED * (powerBefore[peak] as number)
-      turnPeak(shaped, now, shaped, before, peak, from, to, !lifted)
-      from = to
-    }
-    if (count === 0) for (const column of shaped) column.fill(0)
+    if (learnt === attack) return
+    learnt = attack
+    columns.learnBefore((attacks[attack] as number) - length)
   }
 
   return {
@@ -258,15 +169,15 @@ export function createVocoder(
       previousSegment = Number.NaN
     },
     addSegment(k, sum) {
-      analyse(Math.round(map.sourceAt(asOutput(k * hop))))
-      measurePower()
+      columns.analyse(Math.round(map.sourceAt(asOutput(k * hop))))
       const near = attackNear(k)
       if (near) learnBefore(near.attack)
-      if (near?.side === 'before') holdDown()
-      if (previousSegment === k - 1) lockPhases(near?.side === 'at')
-      else for (let c = 0; c < shaped.length; c++) shaped[c]?.set(now[c] as Float64Array)
+      // what an attack brings into a window that only reaches over it from before is held down
+      if (near?.side === 'before') columns.holdDown(LIFTED)
+      if (previousSegment === k - 1) columns.lock(near?.side === 'at' ? LIFTED : 0)
+      else columns.begin()
       previousSegment = k
-      lay(shaped, sum, window, scale)
+      columns.lay(sum, scale)
     },
   }
 }

@@ -200,6 +200,8 @@ function ScoreChart({ rows }: { rows: readonly { readonly variant: Variant; read
   const told = JSON.stringify(compared.map(({ letter, measurement }) => [letter, harmOf(measurement)]))
   // biome-ignore lint/correctness/useExhaustiveDependencies: `told` stands for what was compared
   const option = useMemo(() => comparisonOption(compared, chartColours(theme)), [told, theme])
+  if (compared.length === 0)
+    return <p className="p-3 text-soft">Nothing is measured yet: each variant gets its mark as soon as it is.</p>
   return (
     <div style={{ height: comparisonHeight(comparedKinds(compared).length) }}>
       <EChart

@@ -1,0 +1,241 @@
+import { splitRealPair } from '../dsp/fft'
+import { packFrames } from '../dsp/frames'
+import { emptyColumn, turnPeak } from '../dsp/spectra'
+import { hann } from '../dsp/window'
+import { layWindow, load } from './columns'
+import { fftInside, fftTwin } from './fft'
+import { synthesisKernel, synthesisTwin } from './synthesis'
+import type { Kernels } from './wasm'
+
+/**
+ * One column after the other of a phase-locked vocoder, of any number of channels. `analyse` comes first, then what shapes the column,
+ * then `lay`; between them nothing else may use the kernels, so all is done in one go. What goes on from column to column belongs to
+ * the maker.
+ */
+export interface VocoderColumns {
+  /** Look at the frames around `centre` and those a hop before. */
+  analyse(centre: number): void
+  /** Learn what there is in the window that begins at `start`: what `holdDown` and `lock` compare with. */
+  learnBefore(start: number): void
+  /** Bring each bin that has more than `lifted` times (in power) what was there before down to that. */
+  holdDown(lifted: number): void
+  /** Take the column as it is. */
+  begin(): void
+  /** Let each peak go on from the column before; with `lifted`, those that it lifts take their phases afresh. */
+  lock(lifted?: number): void
+  /** Add the column to `length` frames of each channel, windowed and scaled. */
+  lay(sum: readonly Float32Array[], scale: number): void
+}
+
+type Make<Result> = (channels: readonly Float32Array[], length: number, hop: number) => Result
+
+export const vocoderColumns: Make<VocoderColumns> = (...of) => vocoderKernel(...of) ?? vocoderTwin(...of)
+
+/** In double precision: the definition. */
+export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
+  const bins = length / 2
+  const window = hann(length)
+  const fft = fftTwin(length)
+  const packed = new Float32Array(2 * length)
+  const spectrum = new Float32Array(2 * length)
+  const laid = synthesisTwin(length, 'hann')
+  const now = emptyColumn(channels.length, length)
+  const before = emptyColumn(channels.length, length)
+  const shaped = emptyColumn(channels.length, length)
+  const power = new Float64Array(bins + 1)
+  const powerBefore = new Float64Array(bins + 1)
+  const peaks = new Int32Array(bins + 1)
+
+  function findPeaks(): number {
+    let count = 0
+    for (let k = 0; k <= bins; k++) {
+      const level = power[k] as number
+      if (
+        level > 0 &&
+        level > (power[k - 1] ?? 0) &&
+        level > (power[k - 2] ?? 0) &&
+        level >= (power[k + 1] ?? 0) &&
+        level >= (power[k + 2] ?? 0)
+      ) {
+        peaks[count++] = k
+      }
+    }
+    return count
+  }
+
+  return {
+    analyse(centre) {
+      const start = centre - bins
+      power.fill(0)
+      channels.forEach((channel, c) => {
+        packFrames(packed, window, channel, start, channel, start - hop)
+        fft.forward(spectrum, packed)
+        const column = now[c] as Float32Array
+        splitRealPair(spectrum, length, column, before[c] as Float32Array)
+        for (let k = 0; k <= bins; k++) {
+          const re = column[2 * k] as number
+          const im = column[2 * k + 1] as number
+          power[k] = (power[k] as number) + re * re + im * im
+        }
+      })
+    },
+    learnBefore(start) {
+      powerBefore.fill(0)
+      for (const channel of channels) {
+        packFrames(packed, window, channel, start, undefined, 0)
+        fft.forward(spectrum, packed)
+        for (let k = 0; k <= bins; k++) {
+          const re = spectrum[2 * k] as number
+          const im = spectrum[2 * k + 1] as number
+          powerBefore[k] = (powerBefore[k] as number) + re * re + im * im
+        }
+      }
+    },
+    holdDown(lifted) {
+      for (let k = 0; k <= bins; k++) {
+        const level = power[k] as number
+        const most = (powerBefore[k] as number) * lifted
+        if (level <= most) continue
+        const gain = Math.sqrt((powerBefore[k] as number) / level)
+        for (const column of now) {
+          column[2 * k] = (column[2 * k] as number) * gain
+          column[2 * k + 1] = (column[2 * k + 1] as number) * gain
+        }
+        power[k] = powerBefore[k] as number
+      }
+    },
+    begin() {
+      for (let c = 0; c < shaped.length; c++) shaped[c]?.set(now[c] as Float32Array)
+    },
+    lock(lifted = 0) {
+      const count = findPeaks()
+      let from = 0
+      for (let n = 0; n < count; n++) {
+        const peak = peaks[n] as number
+        const to = n + 1 < count ? Math.floor((peak + (peaks[n + 1] as number)) / 2) + 1 : bins + 1
+        const afresh = lifted > 0 && (power[peak] as number) > lifted * (powerBefore[peak] as number)
+        turnPeak(shaped, now, shaped, before, peak, from, to, !afresh)
+        from = to
+      }
+      if (count === 0) for (const column of shaped) column.fill(0)
+    },
+    lay: (sum, scale) => laid(shaped, sum, scale),
+  }
+}
+
+/** longer windows, and more channels, are left to the twin */
+const LARGEST = 1 << 15
+const MOST_CHANNELS = 8
+/** silence before the powers, that peaks at the edge are compared with, in frames */
+const MARGIN = 4
+
+interface Areas {
+  readonly now: number
+  readonly before: number
+  readonly shaped: number
+  readonly power: number
+  readonly powerBefore: number
+  readonly peaks: number
+  readonly a: number
+  readonly b: number
+}
+
+const STRIDE = 4 * (LARGEST + 8)
+const areas = new WeakMap<Kernels, Areas | undefined>()
+
+function areasOf(own: Kernels): Areas | undefined {
+  if (!areas.has(own)) {
+    const columns = MOST_CHANNELS * STRIDE
+    const powers = 4 * (LARGEST / 2 + 4 * MARGIN)
+    const sizes = [columns, columns, columns, powers, powers, 4 * (LARGEST / 2 + 8), 4 * LARGEST, 4 * LARGEST]
+    const [now, before, shaped, power, powerBefore, peaks, a, b] = sizes.map((bytes) => own.take(bytes))
+    const all = { now, before, shaped, power, powerBefore, peaks, a, b }
+    areas.set(own, Object.values(all).some((at) => at === undefined) ? undefined : (all as Areas))
+  }
+  return areas.get(own)
+}
+
+/** The same in single precision, turns found in double (kernels/vocoder.ts); undefined where there are no kernels, or not for this size. */
+export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length, hop) => {
+  const inside = length <= LARGEST && channels.length <= MOST_CHANNELS ? fftInside(length) : undefined
+  if (!inside) return undefined
+  const { own } = inside
+  const window = layWindow(own, length)
+  const at = areasOf(own)
+  const laid = synthesisKernel(length, 'hann')
+  if (!at || window === undefined || !laid) return undefined
+  const bins = length / 2
+  const view = (place: number, frames: number) => own.floats.subarray(place / 4, place / 4 + frames)
+  const a = view(at.a, length)
+  const b = view(at.b, length)
+  const powers = view(at.power, bins + 4 * MARGIN)
+  const powersBefore = view(at.powerBefore, bins + 1)
+  const firstPower = at.power + 4 * MARGIN
+  const power = view(firstPower, bins + 1)
+  const columnOf = (place: number, c: number) => view(place + c * STRIDE, length + 2)
+  const now = channels.map((_, c) => columnOf(at.now, c))
+  const shapedInside = channels.map((_, c) => columnOf(at.shaped, c))
+  // what goes on from column to column: others use the kernels in between
+  const shaped = channels.map(() => new Float32Array(length + 2))
+  const before = new Float32Array(bins + 1)
+
+  return {
+    analyse(centre) {
+      const start = centre - bins
+      powers.fill(0)
+      channels.forEach((channel, c) => {
+        load(a, channel, start)
+        load(b, channel, start - hop)
+        own.packPair(at.a, at.b, window, inside.from, length)
+        inside.turn(1, 0)
+        own.splitPair(inside.to, at.now + c * STRIDE, at.before + c * STRIDE, length)
+        own.addPower(at.now + c * STRIDE, firstPower, length)
+      })
+    },
+    learnBefore(start) {
+      powersBefore.fill(0)
+      b.fill(0)
+      for (const channel of channels) {
+        load(a, channel, start)
+        own.packPair(at.a, at.b, window, inside.from, length)
+        inside.turn(1, 0)
+        own.addPower(inside.to, at.powerBefore, length)
+      }
+      before.set(powersBefore)
+    },
+    holdDown(lifted) {
+      for (let k = 0; k <= bins; k++) {
+        const level = power[k] as number
+        const most = (before[k] as number) * lifted
+        if (level <= most) continue
+        const gain = Math.sqrt((before[k] as number) / level)
+        for (const column of now) {
+          column[2 * k] = (column[2 * k] as number) * gain
+          column[2 * k + 1] = (column[2 * k + 1] as number) * gain
+        }
+        power[k] = before[k] as number
+      }
+    },
+    begin() {
+      for (let c = 0; c < shaped.length; c++) shaped[c]?.set(now[c] as Float32Array)
+    },
+    lock(lifted = 0) {
+      if (lifted > 0) powersBefore.set(before)
+      for (let c = 0; c < shaped.length; c++) shapedInside[c]?.set(shaped[c] as Float32Array)
+      own.lockPhases(
+        at.now,
+        at.before,
+        at.shaped,
+        STRIDE,
+        channels.length,
+        firstPower,
+        at.powerBefore,
+        at.peaks,
+        bins,
+        lifted,
+      )
+      for (let c = 0; c < shaped.length; c++) shaped[c]?.set(shapedInside[c] as Float32Array)
+    },
+    lay: (sum, scale) => laid(shaped, sum, scale),
+  }
+}
