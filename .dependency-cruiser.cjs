@@ -22,9 +22,9 @@ module.exports = {
       to: { dependencyTypes: ['npm', 'npm-dev', 'core'], pathNot: 'node_modules/fft\\.js' },
     },
     {
-      name: 'audio-dsp-timeline-lie-lowest',
+      name: 'audio-dsp-kernels-timeline-lie-lowest',
       severity: 'error',
-      from: { path: '^src/core/(audio|dsp|timeline)/', pathNot: '\\.test\\.ts$' },
+      from: { path: '^src/core/(audio|dsp|kernels|timeline)/', pathNot: '\\.test\\.ts$' },
       to: { path: '^src/core/(analysis|knowledge|methods|render|measure|testing|demo)/' },
     },
     {

@@ -1,4 +1,4 @@
-import { expect, exportNow, openBench, pickMethod, test, type } from './bench'
+import { expect, exportNow, openSession, pickMethod, test, type } from './bench'
 
 const number = (page: import('@playwright/test').Page, name: string) =>
   page.getByRole('spinbutton', { name, exact: true })
@@ -6,7 +6,7 @@ const at = async (page: import('@playwright/test').Page, name: string) =>
   Number(await number(page, name).getAttribute('aria-valuenow'))
 
 test("the guide's line is made to fill six seconds, to the sample", async ({ page }) => {
-  await openBench(page, "Guide's line")
+  await openSession(page, "Guide's line")
   await type(number(page, 'Length in seconds'), '6 s')
   await expect(page.getByRole('button', { name: 'Hear variant A' })).toContainText('288 000 samples')
   const file = await exportNow(page, 'A')
@@ -14,7 +14,7 @@ test("the guide's line is made to fill six seconds, to the sample", async ({ pag
 })
 
 test('one length in every unit: whichever is typed, all others follow', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   const readings = async () => ({
     stretch: await at(page, 'Stretch'),
     percent: await at(page, 'Length in per cent'),
@@ -40,7 +40,7 @@ test('one length in every unit: whichever is typed, all others follow', async ({
 })
 
 test('without a known tempo there is none to aim at until it is typed', async ({ page }) => {
-  await openBench(page, 'Rain on tin')
+  await openSession(page, 'Rain on tin')
   await expect(number(page, 'Tempo of the result')).toHaveCount(0)
   await type(number(page, 'Tempo of the source'), '89')
   await type(number(page, 'Tempo of the result'), '178')
@@ -48,7 +48,7 @@ test('without a known tempo there is none to aim at until it is typed', async ({
 })
 
 test('arrow keys, dragging and a double click work on a number, each one step of undo', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   const field = number(page, 'Semitones')
   await field.focus()
   for (let n = 0; n < 4; n++) await page.keyboard.press('ArrowUp')
@@ -82,7 +82,7 @@ test('arrow keys, dragging and a double click work on a number, each one step of
 })
 
 test('what makes no sense is marked and changes nothing', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   const field = number(page, 'Stretch')
   await field.click()
   await field.fill('long')
@@ -95,7 +95,7 @@ test('what makes no sense is marked and changes nothing', async ({ page }) => {
 })
 
 test('variants are added, copied, given another method and other settings, and removed again', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   await pickMethod(page, 'Add a variant', 'Varispeed')
   await expect(page.getByRole('button', { name: 'Hear variant D, Varispeed' })).toHaveAttribute('aria-pressed', 'true')
   await expect(page.getByText('the target comes to −3.86 st')).toBeVisible()

@@ -1,88 +1,144 @@
-import { methods, renderBlock } from '../core'
+import { asSource, methods, openRendering, renderBlock, silence } from '../core'
+import { analyse } from '../core/analysis/analysis'
 import { detectAttacks } from '../core/analysis/attacks'
-import { complexFft } from '../core/dsp/fft'
+import { fftKernel, type Transform } from '../core/kernels/fft'
 import { know } from '../core/knowledge/know'
+import { measureTask, readSource } from '../core/measure/measure'
+import { needsOf } from '../core/render/openVoice'
 import { finish } from '../core/task'
 import { AS_WRITTEN, idealItems } from '../core/testing/ideals'
 import { recipe } from '../core/testing/recipes'
-import { noise } from '../core/testing/signals'
+import { comparisonOf } from '../core/trials/comparisonOf'
+import { measureGates } from './gates'
 
 /**
- * Speed of every method as seconds of stereo sound per second of one core, beside the library Fourier transform alone:
- * its count of 4096-frame transforms per second in the same run is the yardstick that makes machines comparable. Each
- * method runs over noise and over what it is for; what is found out about a source once (attacks, pitch, layers) is found
- * in a first pass that does not count.
+ * Speed in figures that machines can be compared by: gates (ratios taken in one run), every method as seconds of stereo sound per
+ * second of one core, beside the transforms that it cannot do without, and what is waited for. `--json` prints the gates alone.
  */
-const SECONDS = 4
-const ROUNDS = 5
-const source = noise({ seconds: SECONDS, seed: 1, channels: 2 })
+const gates = measureGates()
+if (process.argv.includes('--json')) console.log(JSON.stringify({ gates }))
+else report()
 
 function cpuSeconds(work: () => void): number {
   const before = process.cpuUsage()
   work()
   const used = process.cpuUsage(before)
-  return (used.user + used.system) / 1e6
+  return Math.max(1, used.user + used.system) / 1e6
 }
 
-const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number
-
-function transformsPerSecond(): number {
-  const fft = complexFft(4096)
-  const input = fft.create().map((_, i) => Math.sin(i))
-  const out = fft.create()
-  const count = 2000
-  return (
-    count /
-    cpuSeconds(() => {
-      for (let i = 0; i < count; i++) fft.forward(out, input)
-    })
-  )
+function median(values: readonly number[]): number {
+  return [...values].sort((a, b) => a - b)[values.length >> 1] as number
 }
 
-const conditions = [
-  { stretch: 1.25, pitchSemitones: 0 },
-  { stretch: 1, pitchSemitones: 3 },
-] as const
-const played = (id: string) => idealItems.find((item) => item.id === id)?.play(AS_WRITTEN).audio as typeof source
-const materials = [
-  { label: 'noise', audio: source, ids: methods.map((method) => method.id) },
-  { label: 'voice', audio: played('voice'), ids: ['cycle', 'wsola'] },
-  { label: 'mix', audio: played('drums over chords'), ids: ['layered', 'vocoder', 'splice'] },
-]
-const rows = materials.flatMap(({ label, audio, ids }) =>
-  ids.flatMap((id) => conditions.map((condition) => ({ id, label, audio, condition, speeds: [] as number[] }))),
-)
-for (const row of rows) renderBlock(row.audio, recipe(row.id, row.condition))
-const yardstick: number[] = []
-const detection: number[] = []
-const knowing: number[] = []
-const mix = played('drums over chords')
-for (let round = 0; round < ROUNDS; round++) {
-  yardstick.push(transformsPerSecond())
-  for (const row of rows) {
-    let frames = 0
-    const seconds = cpuSeconds(() => {
-      frames = renderBlock(row.audio, recipe(row.id, row.condition)).channels[0]?.length ?? 0
-    })
-    row.speeds.push(frames / row.audio.sampleRate / seconds)
-  }
-  detection.push((mix.channels[0]?.length ?? 0) / mix.sampleRate / cpuSeconds(() => finish(detectAttacks(mix))))
-  knowing.push((mix.channels[0]?.length ?? 0) / mix.sampleRate / cpuSeconds(() => finish(know(mix))))
-}
-const perSecond = median(yardstick)
-console.log(`yardstick: ${Math.round(perSecond)} complex transforms of 4096 a second`)
-console.log('method      material  stretch  pitch   × real time   per 1000 transforms a second')
-for (const { id, label, condition, speeds } of rows) {
-  const speed = median(speeds)
+function report() {
+  console.log('# How fast it is\n')
   console.log(
-    `${id.padEnd(12)}${label.padEnd(10)}${String(condition.stretch).padEnd(9)}${`${condition.pitchSemitones} st`.padEnd(8)}${speed.toFixed(1).padEnd(14)}${((speed / perSecond) * 1000).toFixed(2)}`,
+    'Made by `npm run bench -- --write`. Everything is CPU time of one core, medians of several rounds; ratios are',
+  )
+  console.log('taken in one run, so that another machine, or another hour of this one, may be compared.\n')
+  console.log('## Gates\n')
+  console.log('| gate | limit | measured | holds |')
+  console.log('| --- | --- | --- | --- |')
+  for (const { name, limit, wants, value, holds } of gates)
+    console.log(`| ${name} | ${wants} ${limit} | ${value.toFixed(2)} | ${holds ? 'yes' : '**no**'} |`)
+  speeds()
+  waits()
+}
+
+/** Transforms that a method lays out for each output second of a stereo sound at 44.1 kHz: their size and how many. */
+const FLOORS: Readonly<Record<string, (rate: number) => readonly (readonly [size: number, count: number])[]>> = {
+  // the windows that are picked for this material; two forward and one back for every column
+  vocoder: (rate) => [[8192, (3 * rate) / 2048]],
+  // two forward and two back
+  drift: (rate) => [[8192, (4 * rate) / 2048]],
+}
+
+function speeds() {
+  const item = idealItems.find(({ id }) => id === 'drums over chords')
+  if (!item) return
+  // the same samples, said to be at 44.1 kHz
+  const source = { sampleRate: 44_100, channels: item.play(AS_WRITTEN).audio.channels }
+  const analysis = analyse(source, ['attacks', 'pitch'], {})
+  console.log('\n## Every method, × real time (stereo, 44.1 kHz)\n')
+  console.log('| method | 0.8 × | 1.25 × | 4 × | 20 × | 1.25 × and 3 st | time over that of its transforms, 1.25 × |')
+  console.log('| --- | --- | --- | --- | --- | --- | --- |')
+  for (const { id, label } of methods) {
+    const speedOf = (stretch: number, pitchSemitones: number) => {
+      const own = recipe(id, { stretch, pitchSemitones })
+      const { map, voice } = openRendering(source, own, analysis)
+      const frames = Math.min(map.outputFrames, 8 * source.sampleRate)
+      const out = silence(2, 4096)
+      const values = Array.from({ length: 4 }, () =>
+        cpuSeconds(() => {
+          for (let at = 0; at + 4096 <= frames; at += 4096) voice.read(at, out)
+        }),
+      )
+      // the first round makes what is kept
+      return frames / source.sampleRate / median(values.slice(1))
+    }
+    const all = [0.8, 1.25, 4, 20].map((stretch) => speedOf(stretch, 0))
+    const floor = FLOORS[id]?.(source.sampleRate).reduce(
+      (sum, [size, count]) => sum + count * transformSeconds(size),
+      0,
+    )
+    const cells = [...all, speedOf(1.25, 3)].map((value) => value.toFixed(0))
+    const over = floor ? (1 / (all[1] as number) / floor).toFixed(2) : '–'
+    console.log(`| ${label} | ${cells.join(' | ')} | ${over} |`)
+  }
+}
+
+function transformSeconds(size: number): number {
+  const kernel = fftKernel(size) as Transform
+  const input = Float32Array.from({ length: 2 * size }, (_, i) => Math.sin(i * i))
+  const out = new Float32Array(2 * size)
+  const count = 400
+  return (
+    median(
+      Array.from({ length: 7 }, () =>
+        cpuSeconds(() => {
+          for (let n = 0; n < count; n++) kernel.forward(out, input)
+        }),
+      ),
+    ) / count
   )
 }
-const detected = median(detection)
-console.log(
-  `attack detection: ${detected.toFixed(1)} × real time, ${(180 / detected).toFixed(1)} s for three minutes; ${((detected / perSecond) * 1000).toFixed(2)} per 1000 transforms a second`,
-)
-const known = median(knowing)
-console.log(
-  `all there is to know: ${known.toFixed(1)} × real time, ${(1000 / known).toFixed(0)} s of one core for 200 sounds of 5 s; ${((known / perSecond) * 1000).toFixed(2)} per 1000 transforms a second`,
-)
+
+function waits() {
+  const item = idealItems.find(({ id }) => id === 'drums over chords')
+  if (!item) return
+  const { audio } = item.play(AS_WRITTEN)
+  const seconds = (audio.channels[0]?.length ?? 0) / audio.sampleRate
+  const rounds = (work: () => void) => median(Array.from({ length: 5 }, () => cpuSeconds(work)))
+  console.log('\n## What is waited for\n')
+  console.log('| what | figure |')
+  console.log('| --- | --- |')
+  const analysis = analyse(audio, ['attacks', 'pitch'], {})
+  for (const { id, label } of methods) {
+    const out = silence(2, 128)
+    let nudge = 0
+    const ms =
+      1000 *
+      rounds(() => {
+        // another length each time, begun in the middle, as a setting that is turned while it plays
+        const own = recipe(id, { stretch: 1.25 + 0.001 * nudge++ })
+        const { voice, map } = openRendering(audio, own, analysis)
+        voice.read(Math.round(map.outputAt(asSource(audio.sampleRate * 2))), out)
+      })
+    console.log(`| ${label}: from a changed target to its first frames | ${ms.toFixed(1)} ms |`)
+  }
+  const own = recipe('vocoder', { stretch: 1.25 })
+  const result = renderBlock(audio, own)
+  const reading = finish(readSource(audio))
+  const measured = rounds(() => finish(measureTask(comparisonOf(audio, result, own), reading)))
+  console.log(`| measuring a result | ${((seconds * 1.25) / measured).toFixed(1)} × real time |`)
+  const found = rounds(() => finish(detectAttacks(audio)))
+  console.log(
+    `| finding attacks | ${(seconds / found).toFixed(0)} × real time, ${((180 * found) / seconds).toFixed(1)} s for three minutes |`,
+  )
+  const needed = rounds(() => analyse(audio, needsOf(recipe('cycle', { stretch: 1.25 })), {}))
+  console.log(`| attacks and pitch | ${((180 * needed) / seconds).toFixed(1)} s for three minutes |`)
+  const known = rounds(() => finish(know(audio)))
+  console.log(
+    `| all there is to know of a sound | ${(seconds / known).toFixed(1)} × real time, ${((1000 * known) / seconds).toFixed(0)} s for 200 sounds of 5 s |`,
+  )
+}

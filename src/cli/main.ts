@@ -1,4 +1,4 @@
-import { amplitudeToDb, frameCount, methods, peakOf } from '../core'
+import { amplitudeToDb, frameCount, kernelsRun, methods, peakOf } from '../core'
 import { errorText } from '../host/errorText'
 import { adviseMethod } from './advise'
 import { analyseSounds } from './analyse'
@@ -17,6 +17,8 @@ export async function main(
   out: (line: string) => void,
   err: (line: string) => void,
 ): Promise<number> {
+  if (!kernelsRun())
+    err('zumbet: this Node.js has no WebAssembly with SIMD: the work is done without it, several times slower.')
   try {
     const [command, ...rest] = words
     if (command === 'render') await render(rest, out, err)

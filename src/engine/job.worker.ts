@@ -8,6 +8,7 @@ import {
   frameCount,
   know,
   measureSpan,
+  type Overview,
   openRendering,
   peakOf,
   planOf,
@@ -284,15 +285,17 @@ async function openFile(buffer: ArrayBuffer, file: string) {
 
 const sharedSamples = (frames: number) => new Float32Array(new SharedArrayBuffer(4 * frames))
 
+function sharedCopy(samples: Float32Array) {
+  const copy = sharedSamples(samples.length)
+  copy.set(samples)
+  return copy
+}
+
 /** The same sound in memory that all workers can see. */
 function shared(audio: AudioBlock): AudioBlock {
   return {
     sampleRate: audio.sampleRate,
-    channels: audio.channels.map((channel) => {
-      const copy = sharedSamples(channel.length)
-      copy.set(channel)
-      return copy
-    }),
+    channels: audio.channels.map(sharedCopy),
   }
 }
 
@@ -306,8 +309,13 @@ function createSurvey(frames: number, audio: AudioBlock) {
       meter.add(block, count)
       for (const channel of block) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
     },
-    finish: (): SoundFacts => ({ overview: overview.finish(), frames, peak, loudness: meter.finish() }),
+    finish: (): SoundFacts => ({ overview: sharedOverview(overview.finish()), frames, peak, loudness: meter.finish() }),
   }
+}
+
+/** Of a long sound an overview is megabytes: the page would stop for a moment to take in a copy. */
+function sharedOverview({ low, high, rms, ...rest }: Overview): Overview {
+  return { ...rest, low: sharedCopy(low), high: sharedCopy(high), rms: sharedCopy(rms) }
 }
 
 /** The level of a sound that is not drawn. */

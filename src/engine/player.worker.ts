@@ -14,7 +14,7 @@ import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './r
 const AHEAD_SECONDS = 0.095
 /** before a lane of a slow method begins: its first moment may take longer than what is usually written ahead lasts */
 const SLOW_AHEAD_SECONDS = 0.3
-const SLOW_TIMES_REAL_TIME = 14
+const SLOW_TIMES_REAL_TIME = 45
 const STOP_FADE_BLOCKS = 2
 const WARM_UP_PAUSE_MS = 1200
 

@@ -205,6 +205,15 @@ interface MaskShape {
   prepare?(from: number, to: number): void
 }
 
+function keepMost(most: Float64Array, values: Float64Array) {
+  for (let b = 0; b < most.length; b++) if ((values[b] as number) > (most[b] as number)) most[b] = values[b] as number
+}
+
+function keepLeast(least: Float64Array, values: Float64Array) {
+  for (let b = 0; b < least.length; b++)
+    if ((values[b] as number) < (least[b] as number)) least[b] = values[b] as number
+}
+
 /** columns that are looked at in one step */
 const LEARN_AT_ONCE = 4
 
@@ -225,6 +234,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const lay = createSynthesis(length, 'hann')
   const shaped = input.map(() => new Float32Array(length + 2))
   const shares = new Float64Array(bins + 1)
+  const closed = new Float64Array(bins + 1)
   const bridge = shape.bridge ?? 0
   const kept = 2 * (reach * stride + 2 * bridge) + 2
   const columns = Array.from({ length: kept }, () => ({
@@ -234,6 +244,9 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     sharesOf: Number.NaN,
     shares: new Float64Array(bins + 1),
     lasting: new Float64Array(bins + 1),
+    /** the most that is kept around it; NaN until asked for */
+    mostOf: Number.NaN,
+    most: new Float64Array(shape.bridge ? bins + 1 : 0),
     spectra: input.map(() => new Float32Array(length + 2)),
   }))
   const across = new Float64Array(bins + 1)
@@ -245,6 +258,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     if (column.index === k) return column
     column.index = k
     column.sharesOf = Number.NaN
+    column.mostOf = Number.NaN
     const start = k * hop - bins
     shape.prepare?.(start, start + length)
     column.magnitudes.fill(0)
@@ -291,6 +305,16 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     return column
   }
 
+  /** The most of each bin that is kept within a bridge of column k. */
+  function mostAt(k: number): Float64Array {
+    const column = columnAt(k)
+    if (column.mostOf === k) return column.most
+    column.mostOf = k
+    column.most.set(sharesAt(k - bridge).shares)
+    for (let n = 1 - bridge; n <= bridge; n++) keepMost(column.most, sharesAt(k + n).shares)
+    return column.most
+  }
+
   return {
     channelCount,
     hop,
@@ -316,14 +340,10 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
       if (bridge === 0) shares.set(own.shares)
       else {
         // closing along time: the least of the most, so that only gaps are filled
-        const near = Array.from({ length: 4 * bridge + 1 }, (_, n) => sharesAt(k + n - 2 * bridge).shares)
+        closed.set(mostAt(k - bridge))
+        for (let n = 1 - bridge; n <= bridge; n++) keepLeast(closed, mostAt(k + n))
         for (let b = 0; b <= bins; b++) {
-          let least = 1
-          for (let n = bridge; n <= 3 * bridge; n++) {
-            let most = 0
-            for (let i = n - bridge; i <= n + bridge; i++) most = Math.max(most, near[i]?.[b] as number)
-            least = Math.min(least, most)
-          }
+          const least = closed[b] as number
           const open = own.shares[b] as number
           const level = own.magnitudes[b] as number
           shares[b] =

@@ -15,8 +15,8 @@ export function decimate(samples: Float32Array, factor: number): Float32Array {
   if (factor === 1) return samples
   const out = new Float32Array(Math.ceil(samples.length / factor))
   const reader = createSincReader(WIDTH, factor, ATTENUATION_DB)
-  const from = [samples]
-  const to = [out]
-  for (let i = 0; i < out.length; i++) reader.readInto(from, i * factor, to, i)
+  const positions = new Float64Array(out.length)
+  for (let i = 0; i < positions.length; i++) positions[i] = i * factor
+  reader.readManyInto([samples], positions, out.length, [out], 0)
   return out
 }

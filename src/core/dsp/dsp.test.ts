@@ -76,18 +76,52 @@ describe('createSincReader', () => {
     }
   })
 
-  it('reads a run of whole steps as it reads them one by one, ends and all', () => {
+  it('reads many positions as it reads them one by one, to −110 dB, ends, odd channels and wide kernels and all', () => {
     const random = createRandom(31)
-    const channels = [0, 1].map(() => Float32Array.from({ length: 200 }, () => random() - 0.5))
-    const reader = createSincReader(40, 1, 80)
-    for (const position of [-30.4, 3.25, 100.999, 180.5]) {
-      const run = channels.map(() => new Float32Array(61))
-      const single = channels.map(() => new Float32Array(61))
-      reader.readRunInto(channels, position, 60, run, 1)
-      for (let n = 0; n < 60; n++) reader.readInto(channels, position + n, single, n + 1)
-      for (const c of [0, 1]) {
-        run[c]?.forEach((value, n) => {
-          expect(value).toBeCloseTo(single[c]?.[n] as number, 6)
+    for (const [channelCount, width, speed] of [
+      [1, 40, 1],
+      [2, 96, 1],
+      [3, 64, 0.37],
+      [2, 64, 1.7],
+      [2, 50, 7.9],
+      [1, 192, 12],
+    ] as const) {
+      const channels = Array.from({ length: channelCount }, () =>
+        Float32Array.from({ length: 60_000 }, () => random() - 0.5),
+      )
+      const reader = createSincReader(width, speed)
+      const count = 3000
+      // over both ends, and at a stroll in between; all in more than one go
+      const positions = Float64Array.from({ length: count }, (_, n) =>
+        n < 1000 ? n * speed - 200 : 58_000 + (n - 1000) * speed * 1.0001,
+      )
+      const many = channels.map(() => new Float32Array(count + 5))
+      const single = channels.map(() => new Float32Array(count + 5))
+      reader.readManyInto(channels, positions, count, many, 5)
+      positions.forEach((position, n) => {
+        reader.readInto(channels, position, single, n + 5)
+      })
+      many.forEach((channel, c) => {
+        channel.forEach((value, n) => {
+          expect(Math.abs(value - (single[c]?.[n] as number))).toBeLessThan(3e-6)
+        })
+      })
+    }
+  })
+
+  it('keeps more tables apart than it has room for', () => {
+    const random = createRandom(33)
+    const channels = [Float32Array.from({ length: 4000 }, () => random() - 0.5)]
+    const readers = Array.from({ length: 14 }, (_, n) => createSincReader(32 + 2 * n, 1 + n / 10))
+    const positions = Float64Array.from({ length: 50 }, (_, n) => 1000 + n * 3.3)
+    for (let round = 0; round < 2; round++) {
+      for (const reader of readers) {
+        const many = [new Float32Array(50)]
+        const single = [new Float32Array(50)]
+        reader.readManyInto(channels, positions, 50, many, 0)
+        for (let n = 0; n < 50; n++) reader.readInto(channels, positions[n] as number, single, n)
+        many[0]?.forEach((value, n) => {
+          expect(value).toBeCloseTo(single[0]?.[n] as number, 5)
         })
       }
     }

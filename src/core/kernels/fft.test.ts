@@ -1,8 +1,8 @@
-import { afterEach, describe, expect, it } from 'vitest'
+import { afterEach, describe, expect, it, vi } from 'vitest'
 import { complexFft } from '../dsp/fft'
 import { createRandom, gaussian } from '../dsp/random'
 import { fftKernel, fftTwin, type Transform } from './fft'
-import { kernels, withoutKernels } from './wasm'
+import { kernels, kernelsRun, withoutKernels } from './wasm'
 
 const SIZES = [16, 32, 64, 512, 2048, 8192, 1 << 17]
 
@@ -95,5 +95,14 @@ describe('the transform kernel', () => {
     expect(plain).toEqual(twin)
     expect(apartDb(fast, plain)).toBeLessThan(-130)
     expect(apartDb(fast, plain)).toBeGreaterThan(Number.NEGATIVE_INFINITY)
+  })
+
+  it('is missed where there is no WebAssembly, or none with SIMD', () => {
+    expect(kernelsRun()).toBe(true)
+    vi.stubGlobal('WebAssembly', { validate: () => false })
+    expect(kernelsRun()).toBe(false)
+    vi.stubGlobal('WebAssembly', undefined)
+    expect(kernelsRun()).toBe(false)
+    vi.unstubAllGlobals()
   })
 })

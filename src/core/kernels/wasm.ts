@@ -5,6 +5,7 @@ declare const WebAssembly:
   | {
       Module: new (bytes: Uint8Array) => object
       Instance: new (module: object) => { readonly exports: unknown }
+      validate(bytes: Uint8Array): boolean
     }
   | undefined
 
@@ -15,6 +16,18 @@ interface Exports {
   pairSquared(from: number, to: number, n: number): void
   pairPower(from: number, to: number, n: number): void
   pairCross(from: number, left: number, right: number, re: number, im: number, n: number): void
+  readPositions(
+    rows: number,
+    taps: number,
+    phases: number,
+    a: number,
+    b: number,
+    positions: number,
+    count: number,
+    outA: number,
+    outB: number,
+    hair: number,
+  ): void
   splitPair(from: number, a: number, b: number, n: number): void
   addPower(column: number, power: number, n: number): void
   lockPhases(
@@ -57,6 +70,16 @@ export function kernels(): Kernels | undefined {
 /** For tests and tables: leave the work to the twins, or no longer, for all that is opened from now on. */
 export function withoutKernels(without: boolean): void {
   off = without
+}
+
+/** Whether this engine can run the kernels; without them all is the same but slow. Compiles nothing. */
+export function kernelsRun(): boolean {
+  try {
+    const engine = typeof WebAssembly === 'undefined' ? undefined : WebAssembly
+    return engine?.validate(decode(moduleBase64)) ?? false
+  } catch {
+    return false
+  }
 }
 
 function load(): Kernels | 'none' {

@@ -118,6 +118,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const size = 2 * most + 8192
   const sum = silence(channelCount, size)
   let scratch = silence(channelCount, 1)
+  let positions = new Float64Array(1)
   let sumStart = 0
   let ready = 0
   let at = Number.NaN
@@ -282,8 +283,9 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     if (count <= 0) return
     if ((scratch[0]?.length ?? 0) < count) scratch = silence(channelCount, count)
     const first = source + (from - grain.output) * grain.speed
-    if (grain.speed === 1) reader.readRunInto(channels, first, count, scratch, 0)
-    else for (let n = 0; n < count; n++) reader.readInto(channels, first + n * grain.speed, scratch, n)
+    if (positions.length < count) positions = new Float64Array(count)
+    for (let n = 0; n < count; n++) positions[n] = first + n * grain.speed
+    reader.readManyInto(channels, positions, count, scratch, 0)
     for (let n = 0; n < count; n++) {
       const level = share * grain.gain * levelAt(grain, from + n - grain.output)
       for (let c = 0; c < channelCount; c++) {

@@ -138,8 +138,9 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
   const sums = new Float64Array(bins + 2)
   const floored = new Float32Array(bins + 1)
   const flooredBits = new Int32Array(floored.buffer)
-  const powers = new Float64Array(bins + 2)
-  const counts = new Int32Array(bins + 2)
+  const powers = new Float64Array(bins + 2 + 2 * SURROUNDINGS)
+  const counts = new Int32Array(bins + 2 + 2 * SURROUNDINGS)
+  const draws = new Int32Array(bins + 1)
   const isClear = new Uint8Array(bins + 1)
   const smooth = source.channels.map(() => new Float64Array(bins + 1))
   const clearScale = 1 / (0.375 * OVERLAP)
@@ -200,18 +201,23 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
     let sum = 0
     let count = 0
     for (let k = 0; k <= bins; k++) {
-      if (isClear[k] !== 1) {
-        sum += square(column[2 * k] as number) + square(column[2 * k + 1] as number)
+      if (isClear[k] === 0) {
+        const re = column[2 * k] as number
+        const im = column[2 * k + 1] as number
+        sum += re * re + im * im
         count++
       }
-      powers[k + 1] = sum
-      counts[k + 1] = count
+      powers[k + 1 + SURROUNDINGS] = sum
+      counts[k + 1 + SURROUNDINGS] = count
     }
+    // beyond the ends nothing is added: no bin needs care
+    powers.fill(sum, bins + 2 + SURROUNDINGS)
+    counts.fill(count, bins + 2 + SURROUNDINGS)
     for (let k = 0; k <= bins; k++) {
-      const from = Math.max(0, k - SURROUNDINGS)
-      const to = Math.min(bins + 1, k + SURROUNDINGS + 1)
-      const near = (counts[to] as number) - (counts[from] as number)
-      out[k] = near > 0 ? Math.max(0, ((powers[to] as number) - (powers[from] as number)) / near) : 0
+      const to = k + 2 * SURROUNDINGS + 1
+      const near = (counts[to] as number) - (counts[k] as number)
+      const level = (powers[to] as number) - (powers[k] as number)
+      out[k] = near > 0 && level > 0 ? level / near : 0
     }
   }
 
@@ -247,29 +253,31 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
    * spectrum and its scatter from the draw (power after an exponential law, as noise has it).
    */
   function shapeHaze(segment: number) {
+    for (let k = 0; k <= bins; k++) draws[k] = Math.floor(drawAt(seed, segment, k) * DRAWS)
+    for (let c = 0; c < channelCount; c++)
+      turnHaze(now[c] as Float32Array, smooth[c] as Float64Array, hazy[c] as Float32Array)
+  }
+
+  function turnHaze(column: Float32Array, level: Float64Array, out: Float32Array) {
     for (let k = 0; k <= bins; k++) {
-      if (isClear[k] === 1) {
-        for (const column of hazy) {
-          column[2 * k] = 0
-          column[2 * k + 1] = 0
-        }
+      if (isClear[k] !== 0) {
+        out[2 * k] = 0
+        out[2 * k + 1] = 0
         continue
       }
-      const draw = Math.floor(drawAt(seed, segment, k) * DRAWS)
+      const draw = draws[k] as number
       const cos = noiseDraws.cos[draw] as number
       const sin = noiseDraws.sin[draw] as number
-      const scatter = noiseDraws.power[draw] as number
-      for (let c = 0; c < channelCount; c++) {
-        const column = now[c] as Float32Array
-        const out = hazy[c] as Float32Array
-        const xr = column[2 * k] as number
-        const xi = column[2 * k + 1] as number
+      const xr = column[2 * k] as number
+      const xi = column[2 * k + 1] as number
+      let gain = 1
+      if (fresh > 0) {
         const own = xr * xr + xi * xi
-        const wanted = (1 - fresh) * own + fresh * scatter * ((smooth[c] as Float64Array)[k] as number)
-        const gain = fresh > 0 ? Math.sqrt(wanted / (own + 1e-30)) : 1
-        out[2 * k] = gain * (xr * cos - xi * sin)
-        out[2 * k + 1] = gain * (xr * sin + xi * cos)
+        const wanted = (1 - fresh) * own + fresh * (noiseDraws.power[draw] as number) * (level[k] as number)
+        gain = Math.sqrt(wanted / (own + 1e-30))
       }
+      out[2 * k] = gain * (xr * cos - xi * sin)
+      out[2 * k + 1] = gain * (xr * sin + xi * cos)
     }
   }
 

@@ -11,6 +11,8 @@ const WIDTH = 64
 const ATTENUATION_DB = 94
 /** three octaves: the furthest a line of pitch may go */
 const MOST_RATIO = 8
+/** frames that are read at once, at most */
+const CHUNK = 256
 
 /**
  * Pitch for a method that only knows time: it stretches by the pitch ratio as well, and its result is read back at that
@@ -37,6 +39,7 @@ export function pitchByResampling(
   let heldStart = 0
   let heldEnd = 0
   let at = Number.NaN
+  const positions = new Float64Array(CHUNK)
 
   /** Make inner frames up to `end` present, keeping those from `start` on. */
   function hold(start: number, end: number) {
@@ -62,13 +65,20 @@ export function pitchByResampling(
         heldStart = Math.floor(pitch.toTuned(asOutput(outputFrame))) - reach
         heldEnd = heldStart
       }
-      for (let i = 0; i < frames; i++) {
-        const output = asOutput(outputFrame + i)
-        const position = pitch.toTuned(output)
-        const base = Math.floor(position)
-        const reader = readerAt(constantRatio ?? pitch.ratioAt(output))
-        hold(base - reach, base + reader.reachFrames + 1)
-        reader.readInto(held, position - heldStart, out, i)
+      // what one reader reads is read at once
+      for (let done = 0; done < frames; ) {
+        const reader = readerAt(constantRatio ?? pitch.ratioAt(asOutput(outputFrame + done)))
+        let count = 0
+        while (count < CHUNK && done + count < frames) {
+          const output = asOutput(outputFrame + done + count)
+          if (constantRatio === undefined && readerAt(pitch.ratioAt(output)) !== reader) break
+          positions[count++] = pitch.toTuned(output)
+        }
+        const first = Math.floor(positions[0] as number)
+        hold(first - reach, Math.floor(positions[count - 1] as number) + reader.reachFrames + 1)
+        for (let n = 0; n < count; n++) positions[n] = (positions[n] as number) - heldStart
+        reader.readManyInto(held, positions, count, out, done)
+        done += count
       }
       at = outputFrame + frames
     },

@@ -39,15 +39,29 @@ export const varispeed = defineMethod({
     const steady = first === middle && first === map.speedAt(asOutput(map.length))
     const own = createSincReader(width, first)
     const stepped = createSteppedSincReaders(width)
+    let positions = new Float64Array(0)
     return {
       read(outputFrame, out) {
         const frames = out[0]?.length ?? 0
+        if (positions.length < frames) positions = new Float64Array(frames)
+        // what one reader reads is read at once
+        let reader = own
+        let begun = 0
+        let count = 0
+        const flush = () => {
+          reader.readManyInto(source.channels, positions, count, out, begun)
+          begun += count
+          count = 0
+        }
         for (let i = 0; i < frames; i++) {
           const output = asOutput(outputFrame + i)
           const speed = map.speedAt(output)
-          const reader = steady && speed === first ? own : stepped(speed)
-          reader.readInto(source.channels, map.sourceAt(output), out, i)
+          const next = steady && speed === first ? own : stepped(speed)
+          if (next !== reader) flush()
+          reader = next
+          positions[count++] = map.sourceAt(output)
         }
+        flush()
       },
     }
   },

@@ -1,3 +1,4 @@
+import { kernelsRun } from '../../core'
 import { createSessionKeeper } from '../../storage'
 import { database, files } from './engine'
 import { openList } from './gather'
@@ -43,6 +44,11 @@ export async function start() {
   } catch (error) {
     tell(error)
   }
+  if (!kernelsRun())
+    notify({
+      tone: 'plain',
+      text: 'This browser has no WebAssembly with SIMD, or may not use it here. Everything works, several times slower: another or a newer browser helps.',
+    })
   setState({ ready: true, history: startHistory(session), outlook })
   store.subscribe(follow)
   follow(getState(), undefined)

@@ -1,0 +1,179 @@
+import FFT from 'fft.js'
+import { type AudioBlock, renderBlock } from '../core'
+import { medianOf, slidingMedianInto } from '../core/dsp/median'
+import { createRandom } from '../core/dsp/random'
+import { createSimilaritySearch } from '../core/dsp/similarity'
+import { createSincReader } from '../core/dsp/sinc'
+import { fftKernel, type Transform } from '../core/kernels/fft'
+import { withoutKernels } from '../core/kernels/wasm'
+import { recipe } from '../core/testing/recipes'
+import { noise } from '../core/testing/signals'
+
+/** A promise of speed, as a ratio of two things timed in one run. */
+export interface Gate {
+  readonly name: string
+  readonly value: number
+  readonly limit: number
+  /** which side of the limit is the good one */
+  readonly wants: 'at most' | 'at least'
+  readonly holds: boolean
+}
+
+const ROUNDS = 9
+
+function cpuSeconds(work: () => void): number {
+  const before = process.cpuUsage()
+  work()
+  const used = process.cpuUsage(before)
+  return Math.max(1, used.user + used.system) / 1e6
+}
+
+const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[values.length >> 1] as number
+
+/** Median over rounds of the time that `a` takes over the time that `b` takes, each timed right behind the other. */
+function ratioOf(a: () => void, b: () => void, rounds = ROUNDS): number {
+  a()
+  b()
+  return median(Array.from({ length: rounds }, () => cpuSeconds(a) / cpuSeconds(b)))
+}
+
+const times = (count: number, work: () => void) => () => {
+  for (let n = 0; n < count; n++) work()
+}
+
+const random = createRandom(7)
+const randomFloats = (length: number, level = 1) => Float32Array.from({ length }, () => level * (2 * random() - 1))
+
+function realTransform(size: number): () => void {
+  const library = new FFT(size)
+  const input = Array.from({ length: size }, () => random())
+  const out = library.createComplexArray()
+  return () => library.realTransform(out, input)
+}
+
+function kernelTransform(size: number, level = 1): () => void {
+  const kernel = fftKernel(size) as Transform
+  const input = randomFloats(2 * size, level)
+  const out = new Float32Array(2 * size)
+  return () => kernel.forward(out, input)
+}
+
+const scaled = (audio: AudioBlock, gain: number): AudioBlock => ({
+  ...audio,
+  channels: audio.channels.map((channel) => channel.map((value) => gain * value)),
+})
+
+/** All gates, measured now. Takes about a minute. */
+export function measureGates(): Gate[] {
+  const gates: Gate[] = []
+  const gate = (name: string, wants: Gate['wants'], limit: number, value: number) =>
+    gates.push({ name, value, limit, wants, holds: wants === 'at most' ? value <= limit : value >= limit })
+
+  for (const size of [1024, 2048, 4096, 8192, 16_384]) {
+    const count = Math.ceil(4e6 / size / Math.log2(size))
+    // a complex transform serves two real ones
+    const value = ratioOf(times(count, kernelTransform(size)), times(2 * count, realTransform(size)))
+    gate(`transform of ${size}, copies included, against the library's real one`, 'at most', 0.18, value)
+  }
+
+  const source = noise({ seconds: 3, seed: 1, channels: 2 })
+  const stretched = recipe('vocoder', { stretch: 1.25, settings: { windowMs: 85, attacks: 'melt' } })
+  const render = (audio: AudioBlock) => () => {
+    renderBlock(audio, stretched)
+  }
+  // a hop of a quarter window; two transforms forward and one back for each column of a stereo sound
+  const columns = Math.ceil((3 * 1.25 * source.sampleRate) / 1024)
+  gate(
+    'Locked vocoder against its own transforms',
+    'at most',
+    2,
+    ratioOf(render(source), times(3 * columns, kernelTransform(4096))),
+  )
+  const twinOf = (work: () => void) => () => {
+    withoutKernels(true)
+    work()
+    withoutKernels(false)
+  }
+  gate(
+    'Locked vocoder, times as fast as its twin',
+    'at least',
+    6,
+    1 / ratioOf(render(source), twinOf(render(source)), 5),
+  )
+  for (const level of [1e-10, 1e-21, 1e-38]) {
+    gate(
+      `transform of input × ${level}`,
+      'at most',
+      1.2,
+      ratioOf(times(200, kernelTransform(4096, level)), times(200, kernelTransform(4096))),
+    )
+    gate(
+      `Locked vocoder of input × ${level}`,
+      'at most',
+      1.2,
+      ratioOf(render(scaled(source, level)), render(source), 5),
+    )
+  }
+
+  const search = createSimilaritySearch(source, 1024, 882)
+  let place = 5000
+  const searched = () => {
+    place = 5000 + ((place + 997) % 90_000)
+    search(place, place + 1500 - 441, place + 1500 + 441, place + 1500)
+  }
+  gate(
+    'search for likeness, ±441 frames, against three real transforms',
+    'at most',
+    1.8,
+    ratioOf(times(300, searched), times(900, realTransform(2048))) / 1,
+  )
+
+  for (const [taps, limit] of [
+    [32, 6],
+    [64, 8],
+  ] as const) {
+    const reader = createSincReader(taps, 1)
+    const count = 40_000
+    const positions = Float64Array.from({ length: count }, (_, n) => 2000 + n * 1.37)
+    const out = [new Float32Array(count), new Float32Array(count)]
+    const twin = () => {
+      for (let n = 0; n < count; n++) reader.readInto(source.channels, positions[n] as number, out, n)
+    }
+    const kernel = () => reader.readManyInto(source.channels, positions, count, out, 0)
+    gate(`stereo resampler with ${taps} taps, times as fast as its twin`, 'at least', limit, 1 / ratioOf(kernel, twin))
+  }
+
+  for (const [width, limit] of [
+    [17, 0.8],
+    [31, 3],
+  ] as const) {
+    const levels = Float64Array.from({ length: 2049 }, () => random())
+    const out = new Float64Array(2049)
+    const across = () => slidingMedianInto(out, levels, width >> 1)
+    const scratch = new Float64Array(width)
+    const along = () => {
+      for (let k = 0; k + width <= 2049; k++) {
+        for (let n = 0; n < width; n++) scratch[n] = levels[k + n] as number
+        out[k] = medianOf(scratch, width)
+      }
+    }
+    const transform = fftKernel(4096) as Transform
+    const input = randomFloats(8192)
+    const spectrum = new Float32Array(8192)
+    const real = () => transform.forward(spectrum, input)
+    // half a complex transform is a real one
+    gate(
+      `median across frequency, width ${width}, against one real transform`,
+      'at most',
+      limit,
+      ratioOf(times(20, across), times(10, real)),
+    )
+    gate(
+      `median along time, width ${width}, against one real transform`,
+      'at most',
+      limit,
+      ratioOf(times(20, along), times(10, real)),
+    )
+  }
+  return gates
+}
