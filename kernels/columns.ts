@@ -1,13 +1,13 @@
 // Columns of two real signals that share one complex transform: windowed and packed before it, taken apart behind it.
 // Twins: src/core/kernels/columns.ts.
-import { evens, odds, reversed, storeComplex } from './lanes'
+import { audible, evens, odds, reversed, storeComplex } from './lanes'
 
 /** `n` frames of two signals, windowed, as real and imaginary parts. */
 export function packPair(a: usize, b: usize, window: usize, to: usize, n: i32): void {
   const end = a + ((<usize>n) << 2)
   while (a < end) {
     const w = v128.load(window)
-    storeComplex(to, f32x4.mul(w, v128.load(a)), f32x4.mul(w, v128.load(b)))
+    storeComplex(to, f32x4.mul(w, audible(v128.load(a))), f32x4.mul(w, audible(v128.load(b))))
     a += 16
     b += 16
     window += 16

@@ -1,4 +1,5 @@
 export { packPair, pairCross, pairPower, pairSquared } from './columns'
 export { fft } from './fft'
-export { readPositions } from './resample'
+export { ranksOf } from './median'
+export { readPositions, silenceFaint } from './resample'
 export { addPower, joinPair, layPair, lockPhases, splitPair } from './vocoder'

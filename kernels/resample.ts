@@ -1,11 +1,22 @@
 // Reading between samples: a windowed sinc from a table, two neighbouring rows blended, the blend shared by two channels.
 // Twin: readInto in src/core/dsp/sinc.ts.
 
+import { audible } from './lanes'
+
 // @ts-ignore: decorator
 @inline
 function total(x: v128): f32 {
   const pairs = f32x4.add(x, v128.shuffle<f32>(x, x, 2, 3, 0, 1))
   return f32x4.extract_lane(pairs, 0) + f32x4.extract_lane(pairs, 1)
+}
+
+/** Silence what is next to nothing, in place, four frames at a time. */
+export function silenceFaint(from: usize, frames: i32): void {
+  const end = from + ((<usize>frames) << 2)
+  while (from < end) {
+    v128.store(from, audible(v128.load(from)))
+    from += 16
+  }
 }
 
 /**

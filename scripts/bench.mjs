@@ -78,7 +78,8 @@ async function openTimes(executablePath) {
         if (tries > 50) throw new Error('the server did not answer')
         await page.waitForTimeout(100)
       }
-      await page.waitForFunction(() => document.querySelector('[aria-label="Play"]')?.disabled === false)
+      const play = page.getByRole('button', { name: 'Play' }).first()
+      while (!(await play.isEnabled())) await page.waitForTimeout(10)
       answers.push(await page.evaluate(() => performance.now()))
       picture.push(
         await page.evaluate(() => performance.getEntriesByName('first-contentful-paint')[0]?.startTime ?? Number.NaN),

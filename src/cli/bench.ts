@@ -16,8 +16,6 @@ import { measureGates } from './gates'
  * second of one core, beside the transforms that it cannot do without, and what is waited for. `--json` prints the gates alone.
  */
 const gates = measureGates()
-if (process.argv.includes('--json')) console.log(JSON.stringify({ gates }))
-else report()
 
 function cpuSeconds(work: () => void): number {
   const before = process.cpuUsage()
@@ -142,3 +140,6 @@ function waits() {
     `| all there is to know of a sound | ${(seconds / known).toFixed(1)} × real time, ${((1000 * known) / seconds).toFixed(0)} s for 200 sounds of 5 s |`,
   )
 }
+
+if (process.argv.includes('--json')) console.log(JSON.stringify({ gates }))
+else report()

@@ -1,10 +1,11 @@
 import { type AudioBlock, frameCount, silence } from '../audio/block'
-import { medianOf, slidingMedianInto } from '../dsp/median'
+import { slidingMedianInto } from '../dsp/median'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { sinTurns, square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
+import { ranks } from '../kernels/ranks'
 import { createSynthesis } from '../kernels/synthesis'
 
 /**
@@ -239,18 +240,19 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const kept = 2 * (reach * stride + 2 * bridge) + 2
   const columns = Array.from({ length: kept }, () => ({
     index: Number.NaN,
-    magnitudes: new Float64Array(bins + 1),
+    magnitudes: new Float32Array(bins + 1),
     /** what of each bin is kept before bridging, and what of it lasts along time; NaN until asked for */
     sharesOf: Number.NaN,
     shares: new Float64Array(bins + 1),
-    lasting: new Float64Array(bins + 1),
+    lasting: new Float32Array(bins + 1),
     /** the most that is kept around it; NaN until asked for */
     mostOf: Number.NaN,
     most: new Float64Array(shape.bridge ? bins + 1 : 0),
     spectra: input.map(() => new Float32Array(length + 2)),
   }))
   const across = new Float64Array(bins + 1)
-  const scratch = new Float64Array(2 * reach + 1)
+  const along = new Float32Array(bins + 1)
+  const alongTime = ranks(2 * reach + 1, bins + 1, 1)
   const bandReach = Math.max(1, shape.bandBins(length) >> 1)
 
   function columnAt(k: number) {
@@ -279,7 +281,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const starts = shape.attacks ?? []
 
   /** Keep no more in column k than its bins had before the first attack that it reaches over. */
-  function holdDown(k: number, magnitudes: Float64Array) {
+  function holdDown(k: number, magnitudes: Float32Array) {
     const attack = starts[lowerBound(starts, k * hop - bins + 1)]
     if (attack === undefined || attack >= k * hop + bins) return
     const before = columnAt(Math.floor((attack - bins) / hop)).magnitudes
@@ -295,13 +297,9 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     column.sharesOf = k
     slidingMedianInto(across, column.magnitudes, bandReach)
     const around = Array.from({ length: 2 * reach + 1 }, (_, n) => columnAt(k + (n - reach) * stride).magnitudes)
-    for (let b = 0; b <= bins; b++) {
-      for (let n = 0; n < around.length; n++) scratch[n] = around[n]?.[b] as number
-      const along = medianOf(scratch, around.length)
-      // sorted by now: hits come and go within the reach, the lowest but one is what lasts under them
-      column.lasting[b] = scratch[1] as number
-      column.shares[b] = shape.share(along, across[b] as number)
-    }
+    // hits come and go within the reach: the lowest but one is what lasts under them
+    alongTime(around, column.lasting, along)
+    for (let b = 0; b <= bins; b++) column.shares[b] = shape.share(along[b] as number, across[b] as number)
     return column
   }
 

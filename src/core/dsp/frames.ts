@@ -1,5 +1,8 @@
 import type { ComplexArray } from './fft'
 
+/** What lies under −200 dB counts as silence, as the kernels have it: numbers without full precision are slow. */
+const SILENCE = 1e-10
+
 /**
  * Two real windowed frames as the real and the imaginary part of one complex input, so that one transform serves both.
  * Frames are `window.length` long and may reach beyond their signals, where there is silence; `b` may be left out.
@@ -22,7 +25,10 @@ function packPart(packed: ComplexArray, part: 0 | 1, window: Float64Array, sampl
   const from = Math.min(size, Math.max(0, -start))
   const to = Math.max(from, Math.min(size, samples.length - start))
   for (let i = 0; i < from; i++) packed[2 * i + part] = 0
-  for (let i = from; i < to; i++) packed[2 * i + part] = (window[i] as number) * (samples[start + i] as number)
+  for (let i = from; i < to; i++) {
+    const value = samples[start + i] as number
+    packed[2 * i + part] = Math.abs(value) < SILENCE ? 0 : (window[i] as number) * value
+  }
   for (let i = to; i < size; i++) packed[2 * i + part] = 0
 }
 

@@ -1,26 +1,8 @@
 /**
- * The middle one of the first `count` values of `scratch`, which is sorted in passing. For the short windows of median
- * filters: insertion, since their contents come nearly sorted from one step to the next only in theory, but are few.
- * An even count gives the upper middle one.
- */
-export function medianOf(scratch: Float64Array, count: number): number {
-  for (let i = 1; i < count; i++) {
-    const value = scratch[i] as number
-    let at = i - 1
-    while (at >= 0 && (scratch[at] as number) > value) {
-      scratch[at + 1] = scratch[at] as number
-      at--
-    }
-    scratch[at + 1] = value
-  }
-  return scratch[count >> 1] as number
-}
-
-/**
  * Sliding median along an array: `out[i]` is the middle of the values from `i − reach` to `i + reach`; beyond the ends the
  * window is cut. Keeps the window sorted and moves one value out and one in, each found by bisection.
  */
-export function slidingMedianInto(out: Float64Array, values: Float64Array, reach: number): void {
+export function slidingMedianInto(out: Float64Array, values: Float64Array | Float32Array, reach: number): void {
   const sorted = new Float64Array(2 * reach + 2)
   let count = 0
   const placeOf = (value: number) => {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { noise } from '../testing/signals'
-import { medianOf, slidingMedianInto } from './median'
+import { rankedOf, slidingMedianInto } from './median'
 import { createRandom } from './random'
 import { lowerBound } from './search'
 import { createSimilaritySearch } from './similarity'
@@ -9,11 +9,14 @@ const SEED = 91
 const sorted = (values: ArrayLike<number>) => Array.from(values).sort((a, b) => a - b)
 
 describe('medians', () => {
-  it('are the middle of what was sorted, ties and even counts included', () => {
+  it('and all other ranks are what sorting gives, ties and rows in order included', () => {
     const random = createRandom(SEED)
     for (let count = 1; count < 40; count++) {
-      const values = Float64Array.from({ length: count }, () => Math.floor(random() * 9))
-      expect(medianOf(values.slice(), count)).toBe(sorted(values)[count >> 1])
+      const drawn = Float64Array.from({ length: count }, () => Math.floor(random() * 9))
+      for (const values of [drawn, drawn.slice().sort(), drawn.slice().sort().reverse()]) {
+        for (let rank = 0; rank < count; rank++)
+          expect(rankedOf(values.slice(), count, rank)).toBe(sorted(values)[rank])
+      }
     }
   })
 

@@ -108,7 +108,11 @@ export function positionKernel(table: SincTable, hair: number): ReadPositions | 
       for (let c = 0; c < channels.length; c += 2) {
         const second = channels[c + 1]
         load(view(at.a, length), channels[c] as Float32Array, first)
-        if (second) load(view(at.b, length), second, first)
+        own.silenceFaint(at.a, length)
+        if (second) {
+          load(view(at.b, length), second, first)
+          own.silenceFaint(at.b, length)
+        }
         own.readPositions(
           slot,
           taps,

@@ -28,6 +28,20 @@ interface Exports {
     outB: number,
     hair: number,
   ): void
+  silenceFaint(from: number, frames: number): void
+  ranksOf(
+    rows: number,
+    stride: number,
+    count: number,
+    columns: number,
+    pairs: number,
+    pairCount: number,
+    scratch: number,
+    rankA: number,
+    outA: number,
+    rankB: number,
+    outB: number,
+  ): void
   splitPair(from: number, a: number, b: number, n: number): void
   addPower(column: number, power: number, n: number): void
   lockPhases(

@@ -52,7 +52,7 @@ export const cycle = defineMethod({
   pitchBy: 'own',
   ownFormants: true,
   seeded: true,
-  timesRealTime: 14,
+  timesRealTime: 40,
   settings: schema,
   // a piece of breath that holds a whole low cycle does not roughen what the pitch track leaves out
   pick(analysis) {

@@ -59,7 +59,7 @@ export const drift = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 12,
+  timesRealTime: 43,
   settings: schema,
   // what moves floats in shorter windows, what stands still in long ones
   pick(analysis, sampleRate) {

@@ -88,7 +88,7 @@ export const grain = defineMethod({
   pitchBy: 'own',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 55,
+  timesRealTime: 250,
   settings: schema,
   // grains that hold a stroke, and jitter that does not throw it among its neighbours
   pick(analysis, sampleRate) {

@@ -61,7 +61,7 @@ export const splice = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 120,
+  timesRealTime: 300,
   settings: schema,
   // a tail may sound under the next hit for a small share of the time between hits
   pick(analysis, sampleRate) {

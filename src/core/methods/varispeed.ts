@@ -19,7 +19,7 @@ export const varispeed = defineMethod({
   pitchBy: 'own',
   ownFormants: false,
   seeded: false,
-  timesRealTime: 15,
+  timesRealTime: 200,
   settings: {
     width: number({
       label: 'Kernel width',

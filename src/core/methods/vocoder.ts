@@ -36,7 +36,7 @@ export const vocoder = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: false,
-  timesRealTime: 15,
+  timesRealTime: 160,
   settings: {
     windowMs: number({
       label: 'Window',

@@ -28,7 +28,7 @@ export const wsola = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: false,
-  timesRealTime: 60,
+  timesRealTime: 190,
   settings: {
     segmentMs: number({
       label: 'Segment',
