@@ -91,19 +91,7 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
         }
       }
     },
-    holdDown(lifted) {
-      for (let k = 0; k <= bins; k++) {
-        const level = power[k] as number
-        const most = (powerBefore[k] as number) * lifted
-        if (level <= most) continue
-        const gain = Math.sqrt((powerBefore[k] as number) / level)
-        for (const column of now) {
-          column[2 * k] = (column[2 * k] as number) * gain
-          column[2 * k + 1] = (column[2 * k + 1] as number) * gain
-        }
-        power[k] = powerBefore[k] as number
-      }
-    },
+    holdDown: (lifted) => holdDown(now, power, powerBefore, lifted),
     begin() {
       for (let c = 0; c < shaped.length; c++) shaped[c]?.set(now[c] as Float32Array)
     },
@@ -120,6 +108,25 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
       if (count === 0) for (const column of shaped) column.fill(0)
     },
     lay: (sum, scale) => laid(shaped, sum, scale),
+  }
+}
+
+/** What attacks are few enough for to be done bin by bin, in both. */
+function holdDown(
+  now: readonly Float32Array[],
+  power: Float32Array | Float64Array,
+  before: Float32Array | Float64Array,
+  lifted: number,
+) {
+  for (let k = 0; k < power.length; k++) {
+    const level = power[k] as number
+    if (level <= (before[k] as number) * lifted) continue
+    const gain = Math.sqrt((before[k] as number) / level)
+    for (const column of now) {
+      column[2 * k] = (column[2 * k] as number) * gain
+      column[2 * k + 1] = (column[2 * k + 1] as number) * gain
+    }
+    power[k] = before[k] as number
   }
 }
 
@@ -203,19 +210,7 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
       }
       before.set(powersBefore)
     },
-    holdDown(lifted) {
-      for (let k = 0; k <= bins; k++) {
-        const level = power[k] as number
-        const most = (before[k] as number) * lifted
-        if (level <= most) continue
-        const gain = Math.sqrt((before[k] as number) / level)
-        for (const column of now) {
-          column[2 * k] = (column[2 * k] as number) * gain
-          column[2 * k + 1] = (column[2 * k + 1] as number) * gain
-        }
-        power[k] = before[k] as number
-      }
-    },
+    holdDown: (lifted) => holdDown(now, power, before, lifted),
     begin() {
       for (let c = 0; c < shaped.length; c++) shaped[c]?.set(now[c] as Float32Array)
     },
