@@ -201,7 +201,7 @@ function ScoreChart({ rows }: { rows: readonly { readonly variant: Variant; read
   // biome-ignore lint/correctness/useExhaustiveDependencies: `told` stands for what was compared
   const option = useMemo(() => comparisonOption(compared, chartColours(theme)), [told, theme])
   if (compared.length === 0)
-    return <p className="p-3 text-soft">Nothing is measured yet: each variant gets its mark as soon as it is.</p>
+    return <p className="py-3 text-soft">Nothing is measured yet: each variant gets its mark as soon as it is.</p>
   return (
     <div style={{ height: comparisonHeight(comparedKinds(compared).length) }}>
       <EChart
