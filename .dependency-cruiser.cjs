@@ -44,7 +44,7 @@ module.exports = {
       severity: 'error',
       from: {
         path: '^src/',
-        pathNot: ['\\.test\\.tsx?$', '^src/core/testing/', '^src/cli/(bench|quality|adviceTable)\\.ts$'],
+        pathNot: ['\\.test\\.tsx?$', '^src/core/testing/', '^src/cli/(bench|gates|quality|adviceTable)\\.ts$'],
       },
       to: { path: '^src/core/testing/' },
     },
