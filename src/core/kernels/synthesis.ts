@@ -3,7 +3,7 @@ import { addFrame } from '../dsp/frames'
 import { type WindowKind, windowOf } from '../dsp/window'
 import { layWindow } from './columns'
 import { fftInside, fftTwin } from './fft'
-import type { Kernels } from './wasm'
+import { type Kernels, kernels } from './wasm'
 
 /**
  * Lays columns: half spectra `[channel][length + 2]` back to samples, windowed, scaled and added onto the first `length` frames of
@@ -44,8 +44,17 @@ interface Areas {
 
 const areas = new WeakMap<Kernels, Areas | undefined>()
 
-/** The same in single precision (kernels/vocoder.ts); undefined where there are no kernels, or not for this size. */
-export const synthesisKernel: Make<Synthesis | undefined> = (length, kind) => {
+/** Lays two half spectra that lie in the kernels' memory already, at these addresses. */
+type LayInside = (
+  left: number,
+  right: number,
+  first: Float32Array,
+  second: Float32Array | undefined,
+  scale: number,
+) => void
+
+/** For kernels whose columns lie inside; undefined as `synthesisKernel`. */
+export const synthesisInside: Make<LayInside | undefined> = (length, kind) => {
   const inside = length <= LARGEST ? fftInside(length) : undefined
   if (!inside) return undefined
   const { own } = inside
@@ -54,25 +63,34 @@ export const synthesisKernel: Make<Synthesis | undefined> = (length, kind) => {
   const window = layWindow(own, length, kind)
   if (!at || window === undefined) return undefined
   const view = (place: number, frames: number) => own.floats.subarray(place / 4, place / 4 + frames)
-  const left = view(at.left, length + 2)
-  const right = view(at.right, length + 2)
   const a = view(at.a, length)
   const b = view(at.b, length)
+  return (left, right, first, second, scale) => {
+    own.joinPair(left, right, inside.from, length)
+    inside.turn(1 / length, 1)
+    a.set(first.length === length ? first : first.subarray(0, length))
+    if (second) b.set(second.length === length ? second : second.subarray(0, length))
+    own.layPair(inside.to, window, at.a, at.b, length, scale)
+    first.set(a)
+    second?.set(b)
+  }
+}
+
+/** The same in single precision (kernels/vocoder.ts); undefined where there are no kernels, or not for this size. */
+export const synthesisKernel: Make<Synthesis | undefined> = (length, kind) => {
+  const layInside = synthesisInside(length, kind)
+  const own = kernels()
+  const at = own && areas.get(own)
+  if (!layInside || !own || !at) return undefined
+  const left = own.floats.subarray(at.left / 4, at.left / 4 + length + 2)
+  const right = own.floats.subarray(at.right / 4, at.right / 4 + length + 2)
   return (column, sum, scale) => {
     for (let c = 0; c < sum.length; c += 2) {
       left.set(column[c] as Float32Array)
       const pair = column[c + 1]
       if (pair) right.set(pair)
       else right.fill(0)
-      own.joinPair(at.left, at.right, inside.from, length)
-      inside.turn(1 / length, 1)
-      const first = sum[c] as Float32Array
-      const second = sum[c + 1]
-      a.set(first.length === length ? first : first.subarray(0, length))
-      if (second) b.set(second.length === length ? second : second.subarray(0, length))
-      own.layPair(inside.to, window, at.a, at.b, length, scale)
-      first.set(a)
-      second?.set(b)
+      layInside(at.left, at.right, sum[c] as Float32Array, sum[c + 1], scale)
     }
   }
 }

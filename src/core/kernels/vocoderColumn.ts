@@ -4,7 +4,7 @@ import { emptyColumn, turnPeak } from '../dsp/spectra'
 import { hann } from '../dsp/window'
 import { layWindow, load } from './columns'
 import { fftInside, fftTwin } from './fft'
-import { synthesisKernel, synthesisTwin } from './synthesis'
+import { synthesisInside, synthesisTwin } from './synthesis'
 import type { Kernels } from './wasm'
 
 /**
@@ -145,6 +145,8 @@ interface Areas {
   readonly peaks: number
   readonly a: number
   readonly b: number
+  /** whose columns lie in `shaped`: it takes them out when another one comes */
+  owner: { save(): void } | undefined
 }
 
 const STRIDE = 4 * (LARGEST + 8)
@@ -153,11 +155,14 @@ const areas = new WeakMap<Kernels, Areas | undefined>()
 function areasOf(own: Kernels): Areas | undefined {
   if (!areas.has(own)) {
     const columns = MOST_CHANNELS * STRIDE
+    // one more stays silent: an odd channel's pair
+    const shapedColumns = columns + STRIDE
     const powers = 4 * (LARGEST / 2 + 4 * MARGIN)
-    const sizes = [columns, columns, columns, powers, powers, 4 * (LARGEST / 2 + 8), 4 * LARGEST, 4 * LARGEST]
+    const sizes = [columns, columns, shapedColumns, powers, powers, 4 * (LARGEST / 2 + 8), 4 * LARGEST, 4 * LARGEST]
     const [now, before, shaped, power, powerBefore, peaks, a, b] = sizes.map((bytes) => own.take(bytes))
     const all = { now, before, shaped, power, powerBefore, peaks, a, b }
-    areas.set(own, Object.values(all).some((at) => at === undefined) ? undefined : (all as Areas))
+    const fits = Object.values(all).every((at) => at !== undefined)
+    areas.set(own, fits ? { ...(all as Omit<Areas, 'owner'>), owner: undefined } : undefined)
   }
   return areas.get(own)
 }
@@ -169,8 +174,8 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
   const { own } = inside
   const window = layWindow(own, length)
   const at = areasOf(own)
-  const laid = synthesisKernel(length, 'hann')
-  if (!at || window === undefined || !laid) return undefined
+  const layInside = synthesisInside(length, 'hann')
+  if (!at || window === undefined || !layInside) return undefined
   const bins = length / 2
   const view = (place: number, frames: number) => own.floats.subarray(place / 4, place / 4 + frames)
   const a = view(at.a, length)
@@ -182,8 +187,20 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
   const columnOf = (place: number, c: number) => view(place + c * STRIDE, length + 2)
   const now = channels.map((_, c) => columnOf(at.now, c))
   const shapedInside = channels.map((_, c) => columnOf(at.shaped, c))
-  // what goes on from column to column: others use the kernels in between
+  const silent = at.shaped + MOST_CHANNELS * STRIDE
+  // what goes on from column to column, while another one has the place
   const shaped = channels.map(() => new Float32Array(length + 2))
+  const me = {
+    save() {
+      for (let c = 0; c < shaped.length; c++) shaped[c]?.set(shapedInside[c] as Float32Array)
+    },
+  }
+  function claim() {
+    if (at?.owner === me) return
+    at?.owner?.save()
+    for (let c = 0; c < shaped.length; c++) shapedInside[c]?.set(shaped[c] as Float32Array)
+    if (at) at.owner = me
+  }
   const before = new Float32Array(bins + 1)
 
   return {
@@ -212,11 +229,12 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
     },
     holdDown: (lifted) => holdDown(now, power, before, lifted),
     begin() {
-      for (let c = 0; c < shaped.length; c++) shaped[c]?.set(now[c] as Float32Array)
+      claim()
+      for (let c = 0; c < shapedInside.length; c++) shapedInside[c]?.set(now[c] as Float32Array)
     },
     lock(lifted = 0) {
       if (lifted > 0) powersBefore.set(before)
-      for (let c = 0; c < shaped.length; c++) shapedInside[c]?.set(shaped[c] as Float32Array)
+      claim()
       own.lockPhases(
         at.now,
         at.before,
@@ -229,8 +247,13 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
         bins,
         lifted,
       )
-      for (let c = 0; c < shaped.length; c++) shaped[c]?.set(shapedInside[c] as Float32Array)
     },
-    lay: (sum, scale) => laid(shaped, sum, scale),
+    lay(sum, scale) {
+      claim()
+      for (let c = 0; c < channels.length; c += 2) {
+        const pair = c + 1 < channels.length ? at.shaped + (c + 1) * STRIDE : silent
+        layInside(at.shaped + c * STRIDE, pair, sum[c] as Float32Array, sum[c + 1], scale)
+      }
+    },
   }
 }
