@@ -7,10 +7,10 @@ import { gzipSync } from 'node:zlib'
 import { bundled, root } from './bundle.mjs'
 import { needBuild, needNode, needPackages } from './setup.mjs'
 
-needNode()
-needPackages()
 const args = process.argv.slice(2)
 const json = args.includes('--json')
+needNode()
+needPackages({ toStderr: json })
 const file = await bundled('src/cli/bench.ts', ['src/cli', 'src/core', 'src/host'])
 const { status, stdout } = spawnSync(process.execPath, [file, ...(json ? ['--json'] : [])], {
   encoding: 'utf8',

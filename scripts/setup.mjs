@@ -33,14 +33,17 @@ function packagesFit() {
   )
 }
 
-export function needPackages() {
+export function needPackages({ toStderr = false } = {}) {
   if (packagesFit()) return
-  console.log('Installing the packages …')
+  // where a command's output is for a program, what is told on the way goes beside it
+  const say = toStderr ? console.error : console.log
+  const options = toStderr ? { stdio: ['ignore', 2, 2] } : {}
+  say('Installing the packages …')
   const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
   const quiet = ['--no-audit', '--no-fund', '--loglevel=error']
-  if (run(npm, ['ci', ...quiet]) === 0) return
-  console.log('npm ci did not work here; trying npm install …')
-  if (run(npm, ['install', ...quiet]) !== 0) {
+  if (run(npm, ['ci', ...quiet], options) === 0) return
+  say('npm ci did not work here; trying npm install …')
+  if (run(npm, ['install', ...quiet], options) !== 0) {
     console.error('The packages could not be installed. Is the npm registry reachable?')
     process.exit(1)
   }

@@ -167,6 +167,13 @@ function areasOf(own: Kernels): Areas | undefined {
   return areas.get(own)
 }
 
+/** An owner by itself: one that knew its source would keep all of it in memory for as long as it has the place. */
+const saverOf = (outside: readonly Float32Array[], inside: readonly Float32Array[]) => ({
+  save() {
+    for (let c = 0; c < outside.length; c++) outside[c]?.set(inside[c] as Float32Array)
+  },
+})
+
 /** The same in single precision, turns found in double (kernels/vocoder.ts); undefined where there are no kernels, or not for this size. */
 export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length, hop) => {
   const inside = length <= LARGEST && channels.length <= MOST_CHANNELS ? fftInside(length) : undefined
@@ -190,11 +197,7 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
   const silent = at.shaped + MOST_CHANNELS * STRIDE
   // what goes on from column to column, while another one has the place
   const shaped = channels.map(() => new Float32Array(length + 2))
-  const me = {
-    save() {
-      for (let c = 0; c < shaped.length; c++) shaped[c]?.set(shapedInside[c] as Float32Array)
-    },
-  }
+  const me = saverOf(shaped, shapedInside)
   function claim() {
     if (at?.owner === me) return
     at?.owner?.save()
