@@ -1,5 +1,5 @@
 export { packPair, pairCross, pairPower, pairSquared } from './columns'
 export { fft } from './fft'
-export { ranksOf } from './median'
+export { windowsAlong, windowsOf } from './median'
 export { readPositions, silenceFaint } from './resample'
 export { addPower, joinPair, layPair, lockPhases, splitPair } from './vocoder'

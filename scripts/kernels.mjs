@@ -31,7 +31,7 @@ function build() {
     tool('assemblyscript/bin/asc.js'),
     join(root, 'kernels/index.ts'),
     ...['-O3', '--noAssert', '--runtime', 'stub', '--enable', 'simd'],
-    ...['--initialMemory', PAGES, '--maximumMemory', PAGES, '--outFile', file],
+    ...['--memoryBase', '1024', '--initialMemory', PAGES, '--maximumMemory', PAGES, '--outFile', file],
   ])
   if (done !== 0) throw new Error('The kernels could not be built.')
   return readFileSync(file)

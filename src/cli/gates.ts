@@ -1,11 +1,10 @@
 import FFT from 'fft.js'
 import { type AudioBlock, renderBlock, silence } from '../core'
-import { slidingMedianInto } from '../core/dsp/median'
 import { createRandom } from '../core/dsp/random'
 import { createSimilaritySearch } from '../core/dsp/similarity'
 import { createSincReader } from '../core/dsp/sinc'
 import { fftInside, fftKernel, type Transform } from '../core/kernels/fft'
-import { ranks } from '../core/kernels/ranks'
+import { RANKS_AT_ONCE, ranks, slidingMedian } from '../core/kernels/ranks'
 import { vocoderKernel } from '../core/kernels/vocoderColumn'
 import { withoutKernels } from '../core/kernels/wasm'
 import { recipe } from '../core/testing/recipes'
@@ -182,13 +181,14 @@ export function measureGates(): Gate[] {
     [17, 0.8],
     [31, 3],
   ] as const) {
-    const levels = Float64Array.from({ length: 2049 }, () => random())
-    const out = new Float64Array(2049)
-    const across = () => slidingMedianInto(out, levels, width >> 1)
-    const find = ranks(width, 2049, 1)
-    const rows = Array.from({ length: width }, () => randomFloats(2049))
-    const [lowest, middle] = [new Float32Array(2049), new Float32Array(2049)] as const
-    const along = () => find(rows, lowest, middle)
+    const levels = randomFloats(2049)
+    const out = new Float32Array(2049)
+    const slide = slidingMedian(2049, width >> 1)
+    const across = () => slide(out, levels)
+    const find = ranks(width, 2049)
+    const rows = Array.from({ length: width + RANKS_AT_ONCE - 1 }, () => randomFloats(2049))
+    const middle = Array.from({ length: RANKS_AT_ONCE }, () => new Float32Array(2049))
+    const along = () => find(rows, middle)
     const transform = fftKernel(4096) as Transform
     const input = randomFloats(8192)
     const spectrum = new Float32Array(8192)
@@ -198,13 +198,13 @@ export function measureGates(): Gate[] {
       `median across frequency, width ${width}, against one real transform`,
       'at most',
       limit,
-      ratioOf(times(20, across), times(10, real)),
+      ratioOf(times(400, across), times(200, real)),
     )
     gate(
       `median along time, width ${width}, against one real transform`,
       'at most',
       limit,
-      ratioOf(times(20, along), times(10, real)),
+      ratioOf(times(400 / RANKS_AT_ONCE, along), times(200, real)),
     )
   }
   return gates

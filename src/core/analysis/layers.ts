@@ -1,11 +1,10 @@
 import { type AudioBlock, frameCount, silence } from '../audio/block'
-import { slidingMedianInto } from '../dsp/median'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { sinTurns, square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
-import { ranks } from '../kernels/ranks'
+import { RANKS_AT_ONCE, ranks, slidingMedian } from '../kernels/ranks'
 import { createSynthesis } from '../kernels/synthesis'
 
 /**
@@ -237,23 +236,27 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const shares = new Float64Array(bins + 1)
   const closed = new Float64Array(bins + 1)
   const bridge = shape.bridge ?? 0
-  const kept = 2 * (reach * stride + 2 * bridge) + 2
+  const batch = RANKS_AT_ONCE * stride
+  const kept = 2 * (reach * stride + 2 * bridge + batch)
   const columns = Array.from({ length: kept }, () => ({
     index: Number.NaN,
     magnitudes: new Float32Array(bins + 1),
     /** what of each bin is kept before bridging, and what of it lasts along time; NaN until asked for */
     sharesOf: Number.NaN,
     shares: new Float64Array(bins + 1),
-    lasting: new Float32Array(bins + 1),
+    lasting: new Float32Array(bridge > 0 ? bins + 1 : 0),
+    along: new Float32Array(bins + 1),
+    /** the column that the two medians along time are known of */
+    alongOf: Number.NaN,
     /** the most that is kept around it; NaN until asked for */
     mostOf: Number.NaN,
-    most: new Float64Array(shape.bridge ? bins + 1 : 0),
+    most: new Float64Array(bridge > 0 ? bins + 1 : 0),
     spectra: input.map(() => new Float32Array(length + 2)),
   }))
-  const across = new Float64Array(bins + 1)
-  const along = new Float32Array(bins + 1)
-  const alongTime = ranks(2 * reach + 1, bins + 1, 1)
-  const bandReach = Math.max(1, shape.bandBins(length) >> 1)
+  const across = new Float32Array(bins + 1)
+  // hits come and go within the reach: the lowest but one is what lasts under them
+  const alongTime = ranks(2 * reach + 1, bins + 1)
+  const acrossFrequency = slidingMedian(bins + 1, Math.max(1, shape.bandBins(length) >> 1))
 
   function columnAt(k: number) {
     const column = columns[((k % kept) + kept) % kept] as (typeof columns)[number]
@@ -261,6 +264,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     column.index = k
     column.sharesOf = Number.NaN
     column.mostOf = Number.NaN
+    column.alongOf = Number.NaN
     const start = k * hop - bins
     shape.prepare?.(start, start + length)
     column.magnitudes.fill(0)
@@ -295,12 +299,29 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     const column = columnAt(k)
     if (column.sharesOf === k) return column
     column.sharesOf = k
-    slidingMedianInto(across, column.magnitudes, bandReach)
-    const around = Array.from({ length: 2 * reach + 1 }, (_, n) => columnAt(k + (n - reach) * stride).magnitudes)
-    // hits come and go within the reach: the lowest but one is what lasts under them
-    alongTime(around, column.lasting, along)
-    for (let b = 0; b <= bins; b++) column.shares[b] = shape.share(along[b] as number, across[b] as number)
+    acrossFrequency(across, column.magnitudes)
+    if (column.alongOf !== k) lookAlong(k)
+    const { along, shares } = column
+    for (let b = 0; b <= bins; b++) shares[b] = shape.share(along[b] as number, across[b] as number)
     return column
+  }
+
+  /** The medians along time of column k and of those that are found with it. */
+  function lookAlong(k: number) {
+    const first = Math.floor(k / batch) * batch + (((k % stride) + stride) % stride)
+    const around = Array.from(
+      { length: 2 * reach + RANKS_AT_ONCE },
+      (_, n) => columnAt(first + (n - reach) * stride).magnitudes,
+    )
+    const found = Array.from({ length: RANKS_AT_ONCE }, (_, n) => columnAt(first + n * stride))
+    found.forEach((column, n) => {
+      column.alongOf = first + n * stride
+    })
+    alongTime(
+      around,
+      found.map((column) => column.along),
+      bridge > 0 ? found.map((column) => column.lasting) : undefined,
+    )
   }
 
   /** The most of each bin that is kept within a bridge of column k. */
@@ -323,8 +344,8 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
       // the segments that reach over it, as `overlapAddVoice` will lay them
       const first = Math.floor((frame - bins) / hop) + 1
       // as many columns as are kept: those around the first of the segments
-      const around = reach * stride + 2 * bridge
-      for (let k = first - around; k <= first + around; k++) {
+      const around = reach * stride + 2 * bridge + batch
+      for (let k = first - around; k < first + around; k++) {
         columnAt(k)
         if (k % LEARN_AT_ONCE === 0) yield
       }

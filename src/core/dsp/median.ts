@@ -2,7 +2,11 @@
  * Sliding median along an array: `out[i]` is the middle of the values from `i − reach` to `i + reach`; beyond the ends the
  * window is cut. Keeps the window sorted and moves one value out and one in, each found by bisection.
  */
-export function slidingMedianInto(out: Float64Array, values: Float64Array | Float32Array, reach: number): void {
+export function slidingMedianInto(
+  out: Float64Array | Float32Array,
+  values: Float64Array | Float32Array,
+  reach: number,
+): void {
   const sorted = new Float64Array(2 * reach + 2)
   let count = 0
   const placeOf = (value: number) => {

@@ -1,4 +1,5 @@
 import { load } from './columns'
+import { type Slots, slotsFor } from './slots'
 import { type Kernels, kernels } from './wasm'
 
 /** Weights of a windowed sinc: `phases` + 1 rows of `2 × half` from one frame to the next. */
@@ -20,9 +21,7 @@ interface Areas {
   readonly outA: number
   readonly outB: number
   readonly positions: number
-  readonly slots: readonly number[]
-  /** the tables that lie in the slots, the one used last at the end */
-  readonly held: Map<SincTable, number>
+  readonly slotOf: Slots<SincTable>
 }
 
 const areas = new WeakMap<Kernels, Areas | undefined>()
@@ -41,7 +40,7 @@ function areasOf(own: Kernels): Areas | undefined {
     if (places.some((at) => at === undefined)) areas.set(own, undefined)
     else {
       const [a, b, outA, outB, positions, ...slots] = places as [number, number, number, number, number, ...number[]]
-      areas.set(own, { a, b, outA, outB, positions, slots, held: new Map() })
+      areas.set(own, { a, b, outA, outB, positions, slotOf: slotsFor(slots, (table, at) => layTable(own, table, at)) })
     }
   }
   return areas.get(own)
@@ -49,27 +48,15 @@ function areasOf(own: Kernels): Areas | undefined {
 
 const padded = (taps: number) => Math.ceil(taps / 4) * 4
 
-/** Where a table lies, laid there if it is not; the one that was not used for longest makes room. */
-function slotOf(own: Kernels, at: Areas, table: SincTable): number {
-  const { held, slots } = at
-  let slot = held.get(table)
-  if (slot === undefined) {
-    const oldest = held.size < slots.length ? undefined : (held.keys().next().value as SincTable)
-    slot = oldest ? (held.get(oldest) as number) : (slots[held.size] as number)
-    if (oldest) held.delete(oldest)
-    const taps = 2 * table.half
-    const width = padded(taps)
-    const rows = own.floats.subarray(slot / 4, slot / 4 + (table.phases + 1) * width)
-    if (width === taps) rows.set(table.rows)
-    else {
-      rows.fill(0)
-      for (let n = 0; n <= table.phases; n++) rows.set(table.rows.subarray(n * taps, (n + 1) * taps), n * width)
-    }
+function layTable(own: Kernels, table: SincTable, slot: number) {
+  const taps = 2 * table.half
+  const width = padded(taps)
+  const rows = own.floats.subarray(slot / 4, slot / 4 + (table.phases + 1) * width)
+  if (width === taps) rows.set(table.rows)
+  else {
+    rows.fill(0)
+    for (let n = 0; n <= table.phases; n++) rows.set(table.rows.subarray(n * taps, (n + 1) * taps), n * width)
   }
-  // the last one used stands last
-  held.delete(table)
-  held.set(table, slot)
-  return slot
 }
 
 export type ReadPositions = (
@@ -95,7 +82,7 @@ export function positionKernel(table: SincTable, hair: number): ReadPositions | 
   const asked = new Float64Array(own.memory.buffer, at.positions, POSITIONS)
 
   return (channels, positions, count, values, offset) => {
-    const slot = slotOf(own, at, table)
+    const slot = at.slotOf(table)
     for (let done = 0; done < count; ) {
       const first = Math.floor((positions[done] as number) + hair) - table.half + 1
       // as many as the area holds frames for

@@ -29,18 +29,25 @@ interface Exports {
     hair: number,
   ): void
   silenceFaint(from: number, frames: number): void
-  ranksOf(
+  windowsOf(
     rows: number,
     stride: number,
-    count: number,
     columns: number,
-    pairs: number,
-    pairCount: number,
-    scratch: number,
-    rankA: number,
-    outA: number,
-    rankB: number,
-    outB: number,
+    program: number,
+    places: number,
+    out: number,
+    outStride: number,
+  ): void
+  windowsAlong(
+    row: number,
+    segment: number,
+    reached: number,
+    group: number,
+    program: number,
+    places: number,
+    laid: number,
+    found: number,
+    out: number,
   ): void
   splitPair(from: number, a: number, b: number, n: number): void
   addPower(column: number, power: number, n: number): void
