@@ -20,9 +20,51 @@ export function silenceFaint(from: usize, frames: i32): void {
 }
 
 /**
- * @param rows  table of `phases` + 1 rows of `taps` weights (a multiple of 4), single precision
+ * Put in the place of each position where its row lies and how many bytes into the signal it begins, and its blend into `blends`. All
+ * beforehand, two at a time: done one by one, reading waits for it every time.
+ */
+// @ts-ignore: decorator
+@inline
+function placePositions(
+  rows: i32,
+  width: i32,
+  phases: i32,
+  positions: usize,
+  count: i32,
+  blends: usize,
+  hair: f64,
+): void {
+  const zero = f64x2.splat(0)
+  const hairs = f64x2.splat(hair)
+  const scale = f64x2.splat(<f64>phases)
+  const last = f64x2.splat(<f64>(phases - 1))
+  const sizes = i32x4(width, 4, width, 4)
+  const starts = i32x4(rows, 0, rows, 0)
+  const end = positions + ((<usize>count) << 3)
+  while (positions < end) {
+    const position = v128.load(positions)
+    const base = f64x2.floor(f64x2.add(position, hairs))
+    const row = f64x2.mul(f64x2.pmax(zero, f64x2.sub(position, base)), scale)
+    const whole = f64x2.pmin(last, f64x2.floor(row))
+    v128.store64_lane(blends, f32x4.demote_f64x2_zero(f64x2.sub(row, whole)), 0)
+    const places = v128.shuffle<i32>(
+      i32x4.trunc_sat_f64x2_s_zero(whole),
+      i32x4.trunc_sat_f64x2_s_zero(base),
+      0,
+      4,
+      1,
+      5,
+    )
+    v128.store(positions, i32x4.add(starts, i32x4.mul(places, sizes)))
+    positions += 16
+    blends += 8
+  }
+}
+
+/**
+ * @param rows  table of `phases` + 1 rows of `taps` weights (a multiple of 8), single precision
  * @param a, b  two signals; `b` may be 0
- * @param positions  double precision; the first weight of a position falls on the frame it lies on or behind
+ * @param positions  double precision, written over (room for an even count); the first weight of a position falls on the frame it lies on or behind
  * @param hair  what may lack to a frame to count as on it
  */
 export function readPositions(
@@ -38,39 +80,49 @@ export function readPositions(
   hair: f64,
 ): void {
   const width = (<usize>taps) << 2
+  placePositions(<i32>rows, <i32>width, phases, positions, count, outA, hair)
   for (let n: usize = 0; n < <usize>count; n++) {
-    const position = load<f64>(positions + (n << 3))
-    const base = floor(position + hair)
-    const row = max<f64>(0, position - base) * <f64>phases
-    const whole = min<f64>(<f64>(phases - 1), floor(row))
-    const blend = f32x4.splat(<f32>(row - whole))
-    let low = rows + <usize>(<i32>whole) * width
-    const end = low + width
-    const away = <usize>(<i32>base) << 2
+    let low = <usize>load<u32>(positions + (n << 3))
+    const away = <usize>load<u32>(positions + (n << 3), 4)
+    const blend = v128.load32_splat(outA + (n << 2))
+    let high = low + width
+    const end = high
     let x = a + away
-    let y = b + away
-    let sumA = f32x4.splat(0)
-    let sumB = f32x4.splat(0)
+    // two sums each: a chain of additions takes longer than what is added
+    let evenA = f32x4.splat(0)
+    let oddA = f32x4.splat(0)
     if (b != 0) {
+      let y = b + away
+      let evenB = f32x4.splat(0)
+      let oddB = f32x4.splat(0)
       while (low < end) {
         const under = v128.load(low)
-        const weight = f32x4.add(under, f32x4.mul(blend, f32x4.sub(v128.load(low + width), under)))
-        sumA = f32x4.add(sumA, f32x4.mul(weight, v128.load(x)))
-        sumB = f32x4.add(sumB, f32x4.mul(weight, v128.load(y)))
-        low += 16
-        x += 16
-        y += 16
+        const above = v128.load(low, 16)
+        const even = f32x4.add(under, f32x4.mul(blend, f32x4.sub(v128.load(high), under)))
+        const odd = f32x4.add(above, f32x4.mul(blend, f32x4.sub(v128.load(high, 16), above)))
+        evenA = f32x4.add(evenA, f32x4.mul(even, v128.load(x)))
+        evenB = f32x4.add(evenB, f32x4.mul(even, v128.load(y)))
+        oddA = f32x4.add(oddA, f32x4.mul(odd, v128.load(x, 16)))
+        oddB = f32x4.add(oddB, f32x4.mul(odd, v128.load(y, 16)))
+        low += 32
+        high += 32
+        x += 32
+        y += 32
       }
-      store<f32>(outB + (n << 2), total(sumB))
+      store<f32>(outB + (n << 2), total(f32x4.add(evenB, oddB)))
     } else {
       while (low < end) {
         const under = v128.load(low)
-        const weight = f32x4.add(under, f32x4.mul(blend, f32x4.sub(v128.load(low + width), under)))
-        sumA = f32x4.add(sumA, f32x4.mul(weight, v128.load(x)))
-        low += 16
-        x += 16
+        const above = v128.load(low, 16)
+        const even = f32x4.add(under, f32x4.mul(blend, f32x4.sub(v128.load(high), under)))
+        const odd = f32x4.add(above, f32x4.mul(blend, f32x4.sub(v128.load(high, 16), above)))
+        evenA = f32x4.add(evenA, f32x4.mul(even, v128.load(x)))
+        oddA = f32x4.add(oddA, f32x4.mul(odd, v128.load(x, 16)))
+        low += 32
+        high += 32
+        x += 32
       }
     }
-    store<f32>(outA + (n << 2), total(sumA))
+    store<f32>(outA + (n << 2), total(f32x4.add(evenA, oddA)))
   }
 }

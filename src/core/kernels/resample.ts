@@ -46,7 +46,7 @@ function areasOf(own: Kernels): Areas | undefined {
   return areas.get(own)
 }
 
-const padded = (taps: number) => Math.ceil(taps / 4) * 4
+const padded = (taps: number) => Math.ceil(taps / 8) * 8
 
 function layTable(own: Kernels, table: SincTable, slot: number) {
   const taps = 2 * table.half
@@ -91,8 +91,9 @@ export function positionKernel(table: SincTable, hair: number): ReadPositions | 
         end = done + ((end - done) >> 1)
       const length = Math.ceil(positions[end - 1] as number) + table.half + 8 - first
       const shift = first + table.half - 1
-      for (let i = done; i < end; i++) asked[i - done] = (positions[i] as number) - shift
       for (let c = 0; c < channels.length; c += 2) {
+        // written over by reading
+        for (let i = done; i < end; i++) asked[i - done] = (positions[i] as number) - shift
         const second = channels[c + 1]
         load(view(at.a, length), channels[c] as Float32Array, first)
         own.silenceFaint(at.a, length)
