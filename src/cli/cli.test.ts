@@ -57,6 +57,27 @@ describe('zumbet render', () => {
     expect(back.depth).toEqual({ bits: 32, float: true })
   })
 
+  it('makes a long result in pieces that come to the same file for any number of threads', { timeout: 60_000 }, () => {
+    writeFileSync(
+      place('loop.wav'),
+      writeWav(makeLoop({ bpm: 96, bars: 2, style: 'fourFloor', seed: 4 }).audio, { format: '16' }),
+    )
+    const files = ['1', '2', '3'].map((workers) => {
+      const out = place(`pieces-${workers}.wav`)
+      const run = zumbet('render', place('loop.wav'), out, '--method', 'wsola', '--stretch', '17', '--workers', workers)
+      expect(run).toMatchObject({ status: 0, stderr: '' })
+      return readFileSync(out)
+    })
+    const [one, two, three] = files as [Buffer, Buffer, Buffer]
+    expect(readWav(one, 'x.wav').audio.channels[0]?.length).toBeGreaterThan(60 * 44_100)
+    expect(one.equals(two)).toBe(true)
+    expect(one.equals(three)).toBe(true)
+    expect(zumbet('render', place('loop.wav'), place('x.wav'), '--method', 'wsola', '--workers', '0')).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('--workers takes a whole number from 1 to 64'),
+    })
+  })
+
   it('follows a map and a pitch line from files, and says what is wrong with ones that do not hold', () => {
     const map = place('map.json')
     const line = place('line.json')

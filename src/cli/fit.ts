@@ -12,7 +12,7 @@ import {
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { open } from './files'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
-import { checkOutput, renderFile } from './render'
+import { checkOutput, checkWorkers, renderFile } from './render'
 
 type Say = (line: string) => void
 
@@ -21,11 +21,12 @@ const LEAST_CONFIDENCE = 0.5
 
 /** `fit IN OUT.wav`: says what the result is to be, and lets the stretch and the method follow. */
 export async function fitSound(words: readonly string[], out: Say, err: Say) {
-  const args = readArguments(words, [...RENDER_FLAGS, 'seconds', 'bpm', 'bars', 'beats-per-bar'], [])
+  const args = readArguments(words, [...RENDER_FLAGS, 'seconds', 'bpm', 'bars', 'beats-per-bar', 'workers'], [])
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
   const wanted = ['seconds', 'bpm', 'bars'].filter((name) => args.text(name) !== undefined)
   if (wanted.length !== 1) throw new UsageError('give one of --seconds, --bpm FROM:TO or --bars N@BPM')
   const depth = checkOutput(args, output)
+  const workers = checkWorkers(args)
   const chosen = args.text('method')
   if (chosen !== undefined) methodById(chosen)
   const aim = aimOf(args)
@@ -44,7 +45,7 @@ export async function fitSound(words: readonly string[], out: Say, err: Say) {
   checkRecipe(recipe)
   const why = suggested ? ` (${knowledge().material.kind}: ${suggested.why})` : ''
   err(`zumbet: stretch ${Number(stretch.toFixed(6))}, method ${recipe.methodId}${why}`)
-  await renderFile(decoded, recipe, depth, output, out, err)
+  await renderFile(decoded, recipe, depth, output, workers, out, err)
 }
 
 type Aim =

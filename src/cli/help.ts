@@ -2,11 +2,13 @@ export const help = `Zumbet, from the command line
 
   zumbet render IN OUT.wav --method ID [--stretch X] [--semitones N] [--cents N]
                 [--formants move|keep|shift] [--formant-semitones N] [--map FILE.json] [--pitch-map FILE.json]
-                [--hold-attacks PERCENT] [--set NAME=VALUE …] [--depth 16|24|32|32f] [--seed N]
+                [--hold-attacks PERCENT] [--set NAME=VALUE …] [--depth 16|24|32|32f] [--seed N] [--workers N]
       Render a sound by one method. X is output length / source length (0.1 to 1000), pitch ±36 semitones.
       Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
       --map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
       line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
+      A result of more than a minute is made in pieces, by --workers threads at once (as many as there are cores, up to 4); the file is
+      the same for any number.
       varispeed ties pitch to speed: --stretch and --semitones both turn its one speed.
 
   zumbet fit IN OUT.wav --seconds N | --bpm FROM:TO | --bars N@BPM [--beats-per-bar N] [--method ID] [render's other flags]

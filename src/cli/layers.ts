@@ -25,12 +25,12 @@ export async function writeLayers(words: readonly string[], out: (line: string) 
   for (const name of ['sines', 'attacks', 'noise'] as const) {
     const file = join(folder, `${base}_${name}.wav`)
     const format = depth as SampleFormat
-    const sink = await partialFile(file)
+    const sink = partialFile(file)
     try {
       sink.write(writeWav(layers[name], { format, markers, dither: format === '16', seed: 1 }))
-      await sink.keep()
+      sink.keep()
     } catch (error) {
-      await sink.discard()
+      sink.discard()
       throw error
     }
     out(

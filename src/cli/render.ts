@@ -1,17 +1,39 @@
-import { checkRecipe, type DecodedFile, exportTask, methods, type Recipe, type SampleFormat } from '../core'
+import { availableParallelism } from 'node:os'
+import {
+  checkRecipe,
+  exportFacts,
+  finish,
+  methods,
+  planExportTask,
+  type Recipe,
+  type SampleFormat,
+  soundSource,
+} from '../core'
 import { type Arguments, places, readArguments, UsageError } from './args'
-import { dbText, formatName, open, ownFormat, partialFile } from './files'
+import { dbText, formatName, type OpenSound, openSound, ownFormat, partialFile, sourceOf } from './files'
+import { makePieces } from './pieces'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
 
 export async function render(words: readonly string[], out: (line: string) => void, err: (line: string) => void) {
-  const args = readArguments(words, [...RENDER_FLAGS, 'stretch', 'map'], [])
+  const args = readArguments(words, [...RENDER_FLAGS, 'stretch', 'map', 'workers'], [])
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
   const methodId = args.text('method')
   if (methodId === undefined) throw new UsageError(`--method is needed: ${methods.map((m) => m.id).join(', ')}`)
   const recipe = await recipeFrom(args, methodId, args.number('stretch') ?? 1)
   const format = checkOutput(args, output)
+  const workers = checkWorkers(args)
   checkRecipe(recipe)
-  await renderFile(await open(input, err), recipe, format, output, out, err)
+  await renderFile(await openSound(input, err), recipe, format, output, workers, out, err)
+}
+
+const MOST_WORKERS = 4
+
+/** How many threads `--workers` asks for; undefined for as many as there are. */
+export function checkWorkers(args: Arguments): number | undefined {
+  const workers = args.number('workers')
+  if (workers !== undefined && !(Number.isInteger(workers) && workers >= 1 && workers <= 64))
+    throw new UsageError('--workers takes a whole number from 1 to 64')
+  return workers
 }
 
 /** What the flags ask of the file that is written; undefined for as deep as the source. */
@@ -24,40 +46,39 @@ export function checkOutput(args: Arguments, output: string): SampleFormat | und
 }
 
 export async function renderFile(
-  source: DecodedFile,
+  sound: OpenSound,
   recipe: Recipe,
   depth: SampleFormat | undefined,
   output: string,
+  workers: number | undefined,
   out: (line: string) => void,
   err: (line: string) => void,
 ) {
-  const format = depth ?? ownFormat(source)
+  const format = depth ?? ownFormat(sound)
   const order = {
     recipe,
     format,
-    markers: source.markers,
-    sourceBits: source.depth?.float ? undefined : source.depth?.bits,
+    markers: sound.markers,
+    sourceBits: sound.depth?.float ? undefined : sound.depth?.bits,
   }
-  const sink = await partialFile(output)
+  const sink = partialFile(output)
   try {
-    const task = exportTask(source.audio, order, (bytes) => sink.write(bytes))
-    // pieces are written as they are made: a result never lies in memory whole
-    let step = task.next()
-    while (!step.done) {
-      await sink.drained()
-      step = task.next()
-    }
-    const facts = step.value
-    await sink.keep()
-    const rate = source.audio.sampleRate
+    const plan = finish(planExportTask(sourceOf(sound), order))
+    const count = workers ?? Math.min(MOST_WORKERS, availableParallelism())
+    sink.write(plan.header, 0)
+    const made = await makePieces(sound, { order, plan, place: sink.place, target: output }, count)
+    sink.write(plan.footer, plan.bytes - plan.footer.length)
+    const facts = exportFacts(plan, made)
+    sink.keep()
+    const { sampleRate: rate, channelCount } = soundSource(sourceOf(sound))
     if (facts.clippedSamples > 0) {
       err(`zumbet: ${facts.clippedSamples} samples were over full scale and were limited; --depth 32f keeps them.`)
     }
     out(
-      `${output}: ${facts.frames} frames, ${(facts.frames / rate).toFixed(3)} s, ${rate} Hz, ${source.audio.channels.length} channels, ${formatName(format)}, peak ${dbText(facts.peak)} dBFS`,
+      `${output}: ${facts.frames} frames, ${(facts.frames / rate).toFixed(3)} s, ${rate} Hz, ${channelCount} channels, ${formatName(format)}, peak ${dbText(facts.peak)} dBFS`,
     )
   } catch (error) {
-    await sink.discard()
+    sink.discard()
     throw error
   }
 }

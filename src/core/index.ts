@@ -4,8 +4,9 @@ export { createLayers, type Layers } from './analysis/layers'
 export { coarsen, createOverviewBuilder, type Overview } from './analysis/overview'
 export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
-export { type DecodedFile, readWav } from './audio/readWav'
+export { type DecodedFile, openWav, readWav, type WavFile } from './audio/readWav'
 export type { SampleFormat } from './audio/sampleFormat'
+export { type SoundSource, soundSource } from './audio/soundSource'
 export { createWavWriter, writeWav } from './audio/writeWav'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'
@@ -42,8 +43,26 @@ export {
   type SettingsSchema,
   type SettingValues,
 } from './methods/settings'
-export { type ExportFacts, type ExportOrder, exportTask } from './render/exportTask'
-export { mapMarkers, needsOf, openRendering, type Plan, planOf, type Rendering, sourceVoice } from './render/openVoice'
+export {
+  type ExportFacts,
+  type ExportOrder,
+  type ExportPlan,
+  exportFacts,
+  exportPieceTask,
+  exportTask,
+  type PieceFacts,
+  planExportTask,
+} from './render/exportTask'
+export {
+  mapMarkers,
+  needsOf,
+  openRendering,
+  type Plan,
+  planOf,
+  prepareRendering,
+  type Rendering,
+  sourceVoice,
+} from './render/openVoice'
 export {
   checkRecipe,
   FORMANT_RANGE,

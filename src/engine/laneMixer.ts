@@ -4,8 +4,8 @@ import {
   asOutput,
   asSource,
   frameCount,
-  methodById,
   openRendering,
+  prepareRendering,
   type Recipe,
   silence,
   sourceVoice,
@@ -124,8 +124,8 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
 
   /** The work before a lane can begin at a source frame without holding up what is heard; undefined where there is none. */
   function preparing(order: LaneOrder, from: number): Coming['work'] | undefined {
-    const method = order.recipe && methodById(order.recipe.methodId)
-    return method?.prepare?.(source, analysis, from, Math.min(frames, from + READY_AHEAD_SECONDS * sampleRate))
+    const to = Math.min(frames, from + READY_AHEAD_SECONDS * sampleRate)
+    return order.recipe && prepareRendering(source, order.recipe, analysis, from, to)
   }
 
   /** Let the active lane take over, at a place or where the sound has come: at once, or when it is ready. */

@@ -1,4 +1,5 @@
 import type { AudioBlock } from '../audio/block'
+import type { SoundSource } from '../audio/soundSource'
 import { finish, type Task } from '../task'
 import { type Attack, detectAttacks } from './attacks'
 import { type PitchTrack, trackPitch } from './pitchTrack'
@@ -15,7 +16,11 @@ export interface Analysis {
 }
 
 /** Find out what `known` lacks of `needs`. */
-export function* analyseTask(source: AudioBlock, needs: readonly AnalysisNeed[], known: Analysis = {}): Task<Analysis> {
+export function* analyseTask(
+  source: AudioBlock | SoundSource,
+  needs: readonly AnalysisNeed[],
+  known: Analysis = {},
+): Task<Analysis> {
   let analysis = known
   if (needs.includes('attacks') && !analysis.attacks) {
     analysis = { ...analysis, attacks: yield* detectAttacks(source) }
@@ -24,10 +29,10 @@ export function* analyseTask(source: AudioBlock, needs: readonly AnalysisNeed[],
   return analysis
 }
 
-const remembered = new WeakMap<AudioBlock, Analysis>()
+const remembered = new WeakMap<AudioBlock | SoundSource, Analysis>()
 
 /** The same at once; what was found out about this very block before is not found out again. */
-export function analyse(source: AudioBlock, needs: readonly AnalysisNeed[], known?: Analysis): Analysis {
+export function analyse(source: AudioBlock | SoundSource, needs: readonly AnalysisNeed[], known?: Analysis): Analysis {
   const start = known ?? remembered.get(source) ?? {}
   const analysis = finish(analyseTask(source, needs, start))
   if (!known) remembered.set(source, analysis)

@@ -1,4 +1,5 @@
-import { type AudioBlock, frameCount } from '../audio/block'
+import type { AudioBlock } from '../audio/block'
+import { type SoundSource, soundSource } from '../audio/soundSource'
 import { exp, square } from '../dsp/portable'
 import type { Task } from '../task'
 import { type Novelty, noveltyOf, STEPS_PER_SECOND } from './novelty'
@@ -24,7 +25,7 @@ export interface AttackOptions {
 type Refiner = (frame: number) => ReturnType<typeof refineAttack>
 
 /** Refines attacks of a source, each once. */
-export function createRefiner(source: AudioBlock): Refiner {
+export function createRefiner(source: AudioBlock | SoundSource): Refiner {
   const known = new Map<number, ReturnType<typeof refineAttack>>()
   return (frame) => {
     if (!known.has(frame)) known.set(frame, refineAttack(source, frame))
@@ -49,9 +50,9 @@ const LEAST_ERROR_RISE = 1.3
  * Frames rise, none twice. Works channel by channel in power, so nothing cancels.
  * Source  Böck & Widmer 2013, "Maximum filter vibrato suppression for onset detection".
  */
-export function* detectAttacks(source: AudioBlock, options: AttackOptions = {}): Task<readonly Attack[]> {
-  const { sampleRate } = source
-  const frames = frameCount(source)
+export function* detectAttacks(sound: AudioBlock | SoundSource, options: AttackOptions = {}): Task<readonly Attack[]> {
+  const source = soundSource(sound)
+  const { sampleRate, frames } = source
   const { hop, all } = options.novelty ?? (yield* noveltyOf(source))
   const sensitivity = options.sensitivity ?? 0.5
   const refine = options.refine ?? createRefiner(source)
@@ -78,16 +79,17 @@ export function* detectAttacks(source: AudioBlock, options: AttackOptions = {}):
  * Whether a sound begins with a stroke that dies away, and was not just cut out of something that went on: a bed that is there
  * from its first frame has no attack there.
  */
-function startsWithHit(source: AudioBlock): boolean {
+function startsWithHit(source: SoundSource): boolean {
+  // of a sound shorter than that, the same shares
+  const seconds = Math.min(0.25, source.frames / source.sampleRate)
+  const { channels } = source.part(0, Math.min(source.frames, Math.ceil(seconds * source.sampleRate)))
   const power = (fromSeconds: number, toSeconds: number) => {
     let sum = 0
     const from = Math.round(fromSeconds * source.sampleRate)
-    const to = Math.min(frameCount(source), Math.round(toSeconds * source.sampleRate))
-    for (const channel of source.channels) for (let i = from; i < to; i++) sum += square(channel[i] as number)
+    const to = Math.min(source.frames, Math.round(toSeconds * source.sampleRate))
+    for (const channel of channels) for (let i = from; i < to; i++) sum += square(channel[i] as number)
     return to > from ? sum / (to - from) : 0
   }
-  // of a sound shorter than that, the same shares
-  const seconds = Math.min(0.25, frameCount(source) / source.sampleRate)
   return power(0, 0.12 * seconds) > DIES_AWAY * power(0.4 * seconds, seconds)
 }
 

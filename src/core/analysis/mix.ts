@@ -1,4 +1,5 @@
 import type { AudioBlock } from '../audio/block'
+import type { SoundSource } from '../audio/soundSource'
 import { square } from '../dsp/portable'
 import { finish } from '../task'
 
@@ -8,6 +9,25 @@ const STEP = 1 << 17
 /** All channels in one; where they cancel, the first alone. */
 export function mixOf(source: AudioBlock): Float32Array {
   return finish(mixInSteps(source))
+}
+
+/** All channels of a part in one, by a rule that is the whole sound's: where all of it cancels, the first alone. */
+export function mixReader(source: SoundSource): (part: AudioBlock) => Float32Array {
+  if (source.channelCount < 2) return ({ channels }) => channels[0] ?? new Float32Array(0)
+  let own = 0
+  let sum = 0
+  for (let from = 0; from < source.frames; from += STEP) {
+    const { channels } = source.part(from, Math.min(source.frames, from + STEP))
+    own += energyOf(channels[0] as Float32Array)
+    sum += energyOf(sumOf(channels))
+  }
+  return ({ channels }) => (sum > 0.5 * own ? sumOf(channels) : (channels[0] as Float32Array))
+}
+
+function sumOf(channels: readonly Float32Array[]): Float32Array {
+  const mix = new Float32Array(channels[0]?.length ?? 0)
+  for (const channel of channels) addTo(mix, channel)
+  return mix
 }
 
 /** As `mixOf`, in small steps: for threads that may not be held up. */

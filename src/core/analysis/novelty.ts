@@ -1,4 +1,5 @@
-import { type AudioBlock, frameCount } from '../audio/block'
+import type { AudioBlock } from '../audio/block'
+import { partAround, type SoundSource, soundSource } from '../audio/soundSource'
 import { exp, ln } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
@@ -17,6 +18,8 @@ const DEPTH_DB = 66
 /** bands that are also looked at by themselves, about an octave, and how much the strongest such group has to say */
 const GROUP_BANDS = 20
 const GROUP_SAYS = 0.3
+/** columns whose sound is asked for at once; an even count */
+const AT_ONCE = 200
 
 /** How much new there is at each step: mean rise over bands, natural log units. All arrays `[⌈frames / hop⌉ + 1]`. */
 export interface Novelty {
@@ -44,10 +47,10 @@ function bandEdges(size: number, sampleRate: number): Int32Array {
  * bands a little before, so that vibrato and glides do not count as rises.
  * Source  Böck & Widmer 2013, "Maximum filter vibrato suppression for onset detection".
  */
-export function* noveltyOf(source: AudioBlock): Task<Novelty> {
-  const { sampleRate, channels } = source
+export function* noveltyOf(sound: AudioBlock | SoundSource): Task<Novelty> {
+  const source = soundSource(sound)
+  const { sampleRate, channelCount, frames: totalFrames } = source
   const hop = Math.max(1, Math.round(sampleRate / STEPS_PER_SECOND))
-  const totalFrames = frameCount(source)
   const size = nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 64)
   const reader = columnReader(size)
   const power = new Float32Array(size / 2 + 1)
@@ -58,8 +61,7 @@ export function* noveltyOf(source: AudioBlock): Task<Novelty> {
   const levels = new Float32Array(columns * bands)
   const half = size >> 1
 
-  const pairs = channels.length & ~1
-  const lone = channels.length % 2 === 1 ? channels[channels.length - 1] : undefined
+  const pairs = channelCount & ~1
   function addBands(column: number, of: Float32Array, scale: number) {
     for (let band = 0; band < bands; band++) {
       let sum = 0
@@ -69,26 +71,31 @@ export function* noveltyOf(source: AudioBlock): Task<Novelty> {
       levels[at] = (levels[at] as number) + (scale * sum) / (to - (edges[band] as number))
     }
   }
-  /** two channels in one column */
-  function addPair(column: number, a: Float32Array, b: Float32Array) {
-    const start = column * hop - half
+  /** two channels in one column that begins at a frame of theirs */
+  function addPair(column: number, start: number, a: Float32Array, b: Float32Array) {
     reader.power(power, a, start, b, start)
     addBands(column, power, 0.5)
   }
   /** one channel in two columns at once, to the same scale */
-  function addColumns(column: number, channel: Float32Array) {
-    const start = column * hop - half
+  function addColumns(column: number, start: number, channel: Float32Array) {
     reader.cross(apart, channel, start, channel, start + hop)
     addBands(column, apart.left, 0.5)
     if (column + 1 < columns) addBands(column + 1, apart.right, 0.5)
   }
-  for (let column = 0; column < columns; column += 2) {
-    for (let c = 0; c < pairs; c += 2) {
-      addPair(column, channels[c] as Float32Array, channels[c + 1] as Float32Array)
-      if (column + 1 < columns) addPair(column + 1, channels[c] as Float32Array, channels[c + 1] as Float32Array)
+  for (let first = 0; first < columns; first += AT_ONCE) {
+    const end = Math.min(columns, first + AT_ONCE)
+    const { start, audio } = partAround(source, first * hop - half, (end + 1) * hop + half)
+    const { channels } = audio
+    for (let column = first; column < end; column += 2) {
+      const from = column * hop - half - start
+      for (let c = 0; c < pairs; c += 2) {
+        const [a, b] = [channels[c] as Float32Array, channels[c + 1] as Float32Array]
+        addPair(column, from, a, b)
+        if (column + 1 < columns) addPair(column + 1, from + hop, a, b)
+      }
+      if (pairs < channelCount) addColumns(column, from, channels[pairs] as Float32Array)
     }
-    if (lone) addColumns(column, lone)
-    if (column % 200 === 198) yield { doneFrames: Math.min(totalFrames, column * hop), totalFrames }
+    yield { doneFrames: Math.min(totalFrames, end * hop), totalFrames }
   }
   let loudest = 0
   for (let i = 0; i < levels.length; i++) loudest = Math.max(loudest, levels[i] as number)

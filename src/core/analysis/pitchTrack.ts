@@ -1,9 +1,10 @@
-import { type AudioBlock, frameCount } from '../audio/block'
+import type { AudioBlock } from '../audio/block'
+import { partAround, type SoundSource, soundSource } from '../audio/soundSource'
 import { log2, square } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { pairAutocorrelation } from '../kernels/autocorrelation'
 import type { Task } from '../task'
-import { mixOf } from './mix'
+import { mixReader } from './mix'
 
 /** The pitch of a single line over time, at even steps from the first frame. */
 export interface PitchTrack {
@@ -20,6 +21,8 @@ const HIGHEST_HZ = 2000
 /** share of the transform that the window takes; the rest is room for lags */
 const WINDOW_SHARE = 0.7
 const CANDIDATES = 6
+/** columns whose sound is asked for at once; an even count */
+const AT_ONCE = 100
 /** periodicity from which on a frame counts as pitched, and what changing one's mind costs */
 const VOICED_FROM = 0.72
 const TURN_COST = 0.25
@@ -40,25 +43,31 @@ interface Candidate {
  * Source  de Cheveigné & Kawahara 2002 for the difference function; McLeod & Wyvill 2005, "A smarter way to find pitch", for
  *         its normalisation; Mauch & Dixon 2014 for candidates joined by Viterbi decoding.
  */
-export function* trackPitch(source: AudioBlock): Task<PitchTrack> {
-  const { sampleRate } = source
-  const totalFrames = frameCount(source)
+export function* trackPitch(sound: AudioBlock | SoundSource): Task<PitchTrack> {
+  const source = soundSource(sound)
+  const { sampleRate, frames: totalFrames } = source
   const hopFrames = Math.max(1, Math.round(STEP_SECONDS * sampleRate))
   const columns = Math.ceil(totalFrames / hopFrames) + 1
-  const mix = mixOf(source)
-  const candidatesAt = createPeriodFinder(mix, sampleRate)
+  const mixOf = mixReader(source)
+  const { candidatesAt, reach } = createPeriodFinder(sampleRate)
   const steps: Candidate[][] = []
-  for (let column = 0; column < columns; column += 2) {
-    const [first, second] = candidatesAt(column * hopFrames, (column + 1) * hopFrames)
-    steps.push(first)
-    if (column + 1 < columns) steps.push(second)
-    if (column % 100 === 98) yield { doneFrames: Math.min(totalFrames, column * hopFrames), totalFrames }
+  for (let first = 0; first < columns; first += AT_ONCE) {
+    const end = Math.min(columns, first + AT_ONCE)
+    const { start, audio } = partAround(source, first * hopFrames - reach, end * hopFrames + reach)
+    const mix = mixOf(audio)
+    for (let column = first; column < end; column += 2) {
+      const at = column * hopFrames - start
+      const [one, other] = candidatesAt(mix, at, at + hopFrames)
+      steps.push(one)
+      if (column + 1 < columns) steps.push(other)
+    }
+    yield { doneFrames: Math.min(totalFrames, end * hopFrames), totalFrames }
   }
   return { hopFrames, ...cheapestPath(steps) }
 }
 
 /** Candidates of two windows at once: their transforms share one. */
-function createPeriodFinder(mix: Float32Array, sampleRate: number) {
+function createPeriodFinder(sampleRate: number) {
   const size = nearestPowerOfTwo(0.0853 * sampleRate, 256)
   const window = Math.round(WINDOW_SHARE * size)
   const longest = Math.min(size - window - 1, Math.ceil(sampleRate / LOWEST_HZ))
@@ -69,7 +78,7 @@ function createPeriodFinder(mix: Float32Array, sampleRate: number) {
   const frame = [new Float64Array(window), new Float64Array(window)] as const
 
   /** Lay the frames around a moment, without their mean and all equally loud; returns how loud they were. */
-  function load(target: Float64Array, centre: number): number {
+  function load(target: Float64Array, mix: Float32Array, centre: number): number {
     const start = centre - (window >> 1)
     // beyond the ends there is silence
     const from = Math.min(window, Math.max(0, -start))
@@ -121,12 +130,13 @@ function createPeriodFinder(mix: Float32Array, sampleRate: number) {
     return found.slice(0, CANDIDATES)
   }
 
-  return (centreA: number, centreB: number): [Candidate[], Candidate[]] => {
-    const energyA = load(frame[0], centreA)
-    const energyB = load(frame[1], centreB)
+  const candidatesAt = (mix: Float32Array, centreA: number, centreB: number): [Candidate[], Candidate[]] => {
+    const energyA = load(frame[0], mix, centreA)
+    const energyB = load(frame[1], mix, centreB)
     correlate(correlations, frame[0], frame[1])
     return [candidates(frame[0], 0, energyA), candidates(frame[1], 1, energyB)]
   }
+  return { candidatesAt, reach: window }
 }
 
 /** Viterbi over candidates and "no pitch". */

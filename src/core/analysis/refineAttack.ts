@@ -1,4 +1,5 @@
-import { type AudioBlock, frameCount } from '../audio/block'
+import type { AudioBlock } from '../audio/block'
+import { type SoundSource, soundSource } from '../audio/soundSource'
 import { ln, square } from '../dsp/portable'
 
 const BEFORE_SECONDS = 0.03
@@ -23,16 +24,20 @@ const STARTS_AT_ONCE = 0.1
  * Source  Basseville & Nikiforov 1993, "Detection of Abrupt Changes", 2.6 (two-variance likelihood); Burg 1975 for the
  *         predictor.
  */
-export function refineAttack(source: AudioBlock, frame: number): { frame: number; rise: number } | undefined {
-  const { sampleRate } = source
-  const frames = frameCount(source)
+export function refineAttack(
+  sound: AudioBlock | SoundSource,
+  frame: number,
+): { frame: number; rise: number } | undefined {
+  const source = soundSource(sound)
+  const { sampleRate, frames } = source
   const from = Math.max(0, frame - Math.round(SEARCH_BEFORE_SECONDS * sampleRate))
   const to = Math.min(frames, frame + Math.round(SEARCH_BEHIND_SECONDS * sampleRate))
   const learnFrom = Math.max(0, from - Math.round(BEFORE_SECONDS * sampleRate))
   const count = to - from
   if (count < 16) return undefined
   const errors = new Float64Array(count)
-  for (const channel of source.channels) addErrors(channel, learnFrom, from, to, errors)
+  for (const channel of source.part(learnFrom, to).channels)
+    addErrors(channel, 0, from - learnFrom, to - learnFrom, errors)
 
   let loudest = 0
   for (const value of errors) loudest = Math.max(loudest, value)

@@ -1,5 +1,6 @@
 import { AppError } from '../errors'
 import { type AudioBlock, type Markers, silence } from './block'
+import type { SoundSource } from './soundSource'
 
 /** A decoded sound file with what its header said. */
 export interface DecodedFile {
@@ -10,6 +11,22 @@ export interface DecodedFile {
   readonly depth: { readonly bits: number; readonly float: boolean } | undefined
   readonly warnings: readonly { readonly code: string; readonly details: Record<string, string | number> }[]
 }
+
+/** Bytes that are read a part at a time, such as a long file's; a part beyond the end is cut. */
+export interface ByteSource {
+  readonly length: number
+  read(at: number, count: number): Uint8Array
+}
+
+/** A WAV file whose sound is read where it is asked for. */
+export interface WavFile extends Omit<DecodedFile, 'audio' | 'warnings'> {
+  readonly source: SoundSource
+  /** Read frames from `from` on, as many as the channels hold; returns how many samples were not finite, and are 0. */
+  readInto(channels: readonly Float32Array[], from: number): number
+}
+
+/** frames that are read from the file at a time */
+const BLOCK_FRAMES = 1 << 16
 
 const PCM = 1
 const FLOAT = 3
@@ -26,9 +43,17 @@ const LOOP_KINDS = ['forward', 'alternating', 'backward'] as const
  * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/unreadable`, each with `file`.
  */
 export function readWav(bytes: Uint8Array, file: string): DecodedFile {
-  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
-  const id = (at: number) =>
-    String.fromCharCode(bytes[at] ?? 0, bytes[at + 1] ?? 0, bytes[at + 2] ?? 0, bytes[at + 3] ?? 0)
+  const { source, readInto, ...rest } = openWav(inMemory(bytes), file)
+  const channels = silence(source.channelCount, source.frames)
+  const samples = readInto(channels, 0)
+  const warnings = samples > 0 ? [{ code: 'audio/not-finite', details: { file, samples } }] : []
+  return { ...rest, audio: { sampleRate: source.sampleRate, channels }, warnings }
+}
+
+/** As `readWav`, but nothing of the sound is read yet. */
+export function openWav(bytes: ByteSource, file: string): WavFile {
+  const id = (at: number) => String.fromCharCode(...bytes.read(at, 4))
+  const u32 = (at: number) => viewOf(bytes.read(at, 4)).getUint32(0, true)
   const truncated = (missing: string) => new AppError('audio/truncated', { file, missing })
   if (bytes.length < 12) throw truncated('its header')
 
@@ -41,10 +66,10 @@ export function readWav(bytes: Uint8Array, file: string): DecodedFile {
 
   for (let at = 12; at + 8 <= bytes.length; ) {
     const name = id(at)
-    let size = view.getUint32(at + 4, true)
+    let size = u32(at + 4)
     const body = at + 8
     const left = bytes.length - body
-    if (name === 'ds64' && left >= 16) longDataSize = Number(view.getBigUint64(body + 8, true))
+    if (name === 'ds64' && left >= 16) longDataSize = Number(viewOf(bytes.read(body + 8, 8)).getBigUint64(0, true))
     if (name === 'data') {
       if (size === 0xffffffff && longDataSize !== undefined) size = longDataSize
       const open = size === 0xffffffff || (size === 0 && left > 0)
@@ -65,11 +90,12 @@ export function readWav(bytes: Uint8Array, file: string): DecodedFile {
   if (!fmt || fmt.size < 16) throw truncated('its format chunk')
   if (!data) throw truncated('its sound data')
 
-  let tag = view.getUint16(fmt.at, true)
-  const channelCount = view.getUint16(fmt.at + 2, true)
-  const sampleRate = view.getUint32(fmt.at + 4, true)
-  const bits = view.getUint16(fmt.at + 14, true)
-  if (tag === EXTENSIBLE && fmt.size >= 40) tag = view.getUint16(fmt.at + 24, true)
+  const format = viewOf(bytes.read(fmt.at, Math.min(40, fmt.size)))
+  let tag = format.getUint16(0, true)
+  const channelCount = format.getUint16(2, true)
+  const sampleRate = format.getUint32(4, true)
+  const bits = format.getUint16(14, true)
+  if (tag === EXTENSIBLE && fmt.size >= 40) tag = format.getUint16(24, true)
   const float = tag === FLOAT
   const known = tag === PCM ? [8, 16, 24, 32].includes(bits) : float && [32, 64].includes(bits)
   if (!known) throw new AppError('audio/unsupported', { file, what: `WAV coding ${tag} with ${bits} bits` })
@@ -81,43 +107,41 @@ export function readWav(bytes: Uint8Array, file: string): DecodedFile {
   const frames = Math.floor(data.size / (size * channelCount))
   if (frames === 0) throw new AppError('audio/empty', { file })
 
-  const channels = silence(channelCount, frames)
-  let notFinite = 0
-  for (let c = 0; c < channelCount; c++) {
-    const out = channels[c] as Float32Array
-    const step = size * channelCount
-    let at = data.at + c * size
-    if (float) {
-      for (let i = 0; i < frames; i++, at += step) {
-        const value = bits === 32 ? view.getFloat32(at, true) : view.getFloat64(at, true)
-        if (Number.isFinite(value)) out[i] = value
-        else notFinite++
-      }
-    } else if (bits === 16) for (let i = 0; i < frames; i++, at += step) out[i] = view.getInt16(at, true) / 2 ** 15
-    else if (bits === 24) {
-      for (let i = 0; i < frames; i++, at += step) {
-        const low = (bytes[at] as number) | ((bytes[at + 1] as number) << 8)
-        out[i] = (low | (view.getInt8(at + 2) << 16)) / 2 ** 23
-      }
-    } else if (bits === 32) for (let i = 0; i < frames; i++, at += step) out[i] = view.getInt32(at, true) / 2 ** 31
-    else for (let i = 0; i < frames; i++, at += step) out[i] = ((bytes[at] as number) - 128) / 128
+  const soundAt = data.at
+  const frameBytes = size * channelCount
+  const readInto = (channels: readonly Float32Array[], from: number) => {
+    const length = channels[0]?.length ?? 0
+    let notFinite = 0
+    for (let done = 0; done < length; done += BLOCK_FRAMES) {
+      const count = Math.min(BLOCK_FRAMES, length - done)
+      const block = bytes.read(soundAt + (from + done) * frameBytes, count * frameBytes)
+      channels.forEach((channel, c) => {
+        notFinite += convert(block, c * size, frameBytes, bits, float, channel.subarray(done, done + count))
+      })
+    }
+    return notFinite
+  }
+  const part = (from: number, to: number) => {
+    const channels = silence(channelCount, to - from)
+    readInto(channels, from)
+    return { sampleRate, channels }
   }
 
   return {
-    audio: { sampleRate, channels },
+    source: { sampleRate, channelCount, frames, part },
+    readInto,
     markers: { cues: readCues(), ...readSampler() },
     container: 'WAV',
     depth: { bits, float },
-    warnings: notFinite > 0 ? [{ code: 'audio/not-finite', details: { file, samples: notFinite } }] : [],
   }
 
   function readLabels(start: number, end: number) {
     for (let at = start; at + 12 <= end; ) {
-      const size = view.getUint32(at + 4, true)
+      const size = u32(at + 4)
       if (id(at) === 'labl' && size > 4 && at + 8 + size <= end) {
-        const text = new Uint8Array(bytes.subarray(at + 12, at + 8 + size))
+        const text = bytes.read(at + 12, size - 4)
         const zero = text.indexOf(0)
-        labels.set(view.getUint32(at + 8, true), latin(zero < 0 ? text : text.subarray(0, zero)))
+        labels.set(u32(at + 8), latin(zero < 0 ? text : text.subarray(0, zero)))
       }
       at += 8 + size + (size & 1)
     }
@@ -125,29 +149,66 @@ export function readWav(bytes: Uint8Array, file: string): DecodedFile {
 
   function readCues() {
     if (cueAt < 0) return []
-    const count = Math.min(view.getUint32(cueAt, true), Math.floor((bytes.length - cueAt - 4) / 24))
+    const count = Math.min(u32(cueAt), Math.floor((bytes.length - cueAt - 4) / 24))
     return Array.from({ length: count }, (_, i) => {
       const at = cueAt + 4 + i * 24
-      return { frame: view.getUint32(at + 20, true), label: labels.get(view.getUint32(at, true)) ?? '' }
+      return { frame: u32(at + 20), label: labels.get(u32(at)) ?? '' }
     }).filter((cue) => cue.frame <= frames)
   }
 
   function readSampler(): Pick<Markers, 'loops' | 'rootNote'> {
     if (samplerAt < 0 || samplerAt + 36 > bytes.length) return { loops: [] }
-    const count = Math.min(view.getUint32(samplerAt + 28, true), Math.floor((bytes.length - samplerAt - 36) / 24))
+    const count = Math.min(u32(samplerAt + 28), Math.floor((bytes.length - samplerAt - 36) / 24))
     const loops = Array.from({ length: count }, (_, i) => {
       const at = samplerAt + 36 + i * 24
       return {
-        kind: LOOP_KINDS[view.getUint32(at + 4, true)] ?? 'forward',
-        startFrame: view.getUint32(at + 8, true),
-        endFrame: view.getUint32(at + 12, true) + 1,
-        plays: view.getUint32(at + 20, true),
+        kind: LOOP_KINDS[u32(at + 4)] ?? 'forward',
+        startFrame: u32(at + 8),
+        endFrame: u32(at + 12) + 1,
+        plays: u32(at + 20),
       }
     }).filter((loop) => loop.endFrame <= frames && loop.startFrame < loop.endFrame)
-    const rootNote = view.getUint32(samplerAt + 12, true)
+    const rootNote = u32(samplerAt + 12)
     return { loops, ...(rootNote <= 127 && { rootNote }) }
   }
 }
+
+/** One channel's samples out of interleaved bytes; returns how many were not finite, and are 0. */
+function convert(
+  bytes: Uint8Array,
+  first: number,
+  step: number,
+  bits: number,
+  float: boolean,
+  out: Float32Array,
+): number {
+  const view = viewOf(bytes)
+  const frames = out.length
+  let notFinite = 0
+  let at = first
+  if (float) {
+    for (let i = 0; i < frames; i++, at += step) {
+      const value = bits === 32 ? view.getFloat32(at, true) : view.getFloat64(at, true)
+      if (Number.isFinite(value)) out[i] = value
+      else notFinite++
+    }
+  } else if (bits === 16) for (let i = 0; i < frames; i++, at += step) out[i] = view.getInt16(at, true) / 2 ** 15
+  else if (bits === 24) {
+    for (let i = 0; i < frames; i++, at += step) {
+      const low = (bytes[at] as number) | ((bytes[at + 1] as number) << 8)
+      out[i] = (low | (view.getInt8(at + 2) << 16)) / 2 ** 23
+    }
+  } else if (bits === 32) for (let i = 0; i < frames; i++, at += step) out[i] = view.getInt32(at, true) / 2 ** 31
+  else for (let i = 0; i < frames; i++, at += step) out[i] = ((bytes[at] as number) - 128) / 128
+  return notFinite
+}
+
+const viewOf = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+
+const inMemory = (bytes: Uint8Array): ByteSource => ({
+  length: bytes.length,
+  read: (at, count) => bytes.subarray(at, at + count),
+})
 
 /** Bytes as text, one character each: labels have no declared coding, and this loses none of them. */
 function latin(bytes: Uint8Array): string {

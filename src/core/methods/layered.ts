@@ -66,6 +66,8 @@ export const layered = defineMethod({
     return { windowMs: pickWithin(gapMs && gapMs * 0.6, 85, 170, 170) }
   },
   latencyFrames: (settings, sampleRate) => nearestPowerOfTwo((settings.windowMs / 1000) * sampleRate, 64),
+  // the layers of what is read are kept: four times the sound itself
+  mostSourceSeconds: 60,
   open: ({ source, map, pitch, settings, seed, analysis }) => {
     const attacks = (analysis.attacks ?? []).map((attack) => attack.frame)
     const layers = layersOf(source, attacks)

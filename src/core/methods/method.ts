@@ -57,6 +57,8 @@ export interface Method<S extends SettingsSchema = SettingsSchema> {
   readonly seeded: boolean
   /** seconds of stereo sound made per second of one core, measured by `npm run bench` */
   readonly timesRealTime: number
+  /** seconds of source that a voice may be opened for at once, where it keeps what it makes of them; undefined for any */
+  readonly mostSourceSeconds?: number
   open(input: MethodInput<S>): Voice
   /**
    * Where beginning anywhere takes long: all that a voice needs to begin at source frames `from` up to `to`, in small steps. What was

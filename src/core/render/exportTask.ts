@@ -1,11 +1,12 @@
 import { type Analysis, analyseTask } from '../analysis/analysis'
-import { type AudioBlock, frameCount, type Markers } from '../audio/block'
-import type { SampleFormat } from '../audio/sampleFormat'
+import type { AudioBlock, Channels, Markers } from '../audio/block'
+import { bytesPerSample, type SampleFormat } from '../audio/sampleFormat'
+import { type SoundSource, soundSource } from '../audio/soundSource'
 import { createWavWriter } from '../audio/writeWav'
 import type { Task } from '../task'
-import { mapMarkers, needsOf, planOf } from './openVoice'
+import { mapMarkers, needsOf, openRendering, planOf, type Rendering } from './openVoice'
 import { checkRecipe, type Recipe } from './recipe'
-import { renderTask } from './renderTask'
+import { readTask } from './renderTask'
 
 export interface ExportOrder {
   readonly recipe: Recipe
@@ -22,54 +23,133 @@ export interface ExportFacts {
   readonly peak: number
 }
 
+/** A result that falls into pieces: whoever makes them, in whatever order, the file is the same. Plain data. */
+export interface ExportPlan {
+  /** output frames of each piece, the end exclusive */
+  readonly pieces: readonly { readonly from: number; readonly to: number }[]
+  readonly header: Uint8Array<ArrayBuffer>
+  readonly footer: Uint8Array<ArrayBuffer>
+  /** of one frame of all channels */
+  readonly frameBytes: number
+  readonly bytes: number
+  readonly analysis: Analysis
+}
+
+/** What came of a piece. */
+export interface PieceFacts {
+  readonly clippedSamples: number
+  readonly peak: number
+}
+
 /**
- * Render a recipe into the bytes of a WAV file, piece by piece. 16 bits are dithered, unless the result is the source
- * itself and came with no more than 16.
+ * What a file of this order will hold, and in which pieces it can be made.
  * @throws {AppError} as `checkRecipe`, and `export/too-long`.
  */
+export function* planExportTask(
+  source: AudioBlock | SoundSource,
+  order: ExportOrder,
+  known?: Analysis,
+): Task<ExportPlan> {
+  const recipe = checkRecipe(order.recipe)
+  // what cannot be written is refused before anything is looked for in the source
+  const planned = planOf(recipe, soundSource(source))
+  writerFor(source, order, planned, 0)
+  const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known), planned.map.outputFrames)
+  const rendering = openRendering(source, recipe, analysis)
+  const { header, footer, totalBytes: bytes } = writerFor(source, order, rendering, 0)
+  const ends = [0, ...rendering.seams, rendering.map.outputFrames]
+  return {
+    pieces: ends.slice(1).map((to, n) => ({ from: ends[n] as number, to })),
+    header: header as Uint8Array<ArrayBuffer>,
+    footer: footer as Uint8Array<ArrayBuffer>,
+    frameBytes: soundSource(source).channelCount * bytesPerSample[order.format],
+    bytes,
+    analysis,
+  }
+}
+
+/** The bytes of one piece, in order; its progress counts its own frames. */
+export function* exportPieceTask(
+  source: AudioBlock | SoundSource,
+  order: ExportOrder,
+  { analysis, pieces }: Pick<ExportPlan, 'analysis' | 'pieces'>,
+  piece: number,
+  write: (bytes: Uint8Array<ArrayBuffer>) => void,
+): Task<PieceFacts> {
+  const rendering = openRendering(source, checkRecipe(order.recipe), analysis)
+  const writer = writerFor(source, order, rendering, piece)
+  let peak = 0
+  const sink = (block: Channels, frames: number) => {
+    for (const channel of block) for (let i = 0; i < frames; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
+    write(writer.encode(block, frames))
+  }
+  yield* readTask(
+    rendering.voice,
+    soundSource(source).channelCount,
+    pieces[piece] as ExportPlan['pieces'][number],
+    sink,
+  )
+  return { clippedSamples: writer.clippedSamples, peak }
+}
+
+export function exportFacts({ pieces, bytes }: ExportPlan, made: readonly PieceFacts[]): ExportFacts {
+  return {
+    frames: pieces.at(-1)?.to ?? 0,
+    bytes,
+    clippedSamples: made.reduce((sum, { clippedSamples }) => sum + clippedSamples, 0),
+    peak: made.reduce((most, { peak }) => Math.max(most, peak), 0),
+  }
+}
+
+/**
+ * Render a recipe into the bytes of a WAV file, from its first to its last. 16 bits are dithered, unless the result is the source
+ * itself and came with no more than 16.
+ * @throws {AppError} as `planExportTask`.
+ */
 export function* exportTask(
-  source: AudioBlock,
+  source: AudioBlock | SoundSource,
   order: ExportOrder,
   write: (bytes: Uint8Array<ArrayBuffer>) => void,
   known?: Analysis,
 ): Task<ExportFacts> {
-  const recipe = checkRecipe(order.recipe)
-  const size = { frames: frameCount(source), sampleRate: source.sampleRate }
-  const writerFor = ({ map, isSource }: ReturnType<typeof planOf>) =>
-    createWavWriter({
-      sampleRate: source.sampleRate,
-      channelCount: source.channels.length,
-      frames: map.outputFrames,
-      format: order.format,
-      markers: mapMarkers(order.markers, map),
-      dither: !(isSource && (order.sourceBits ?? 32) <= 16),
-      seed: recipe.seed,
-    })
-  // what cannot be written is refused before anything is looked for in the source
-  writerFor(planOf(recipe, size))
-  const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known))
-  const plan = planOf(recipe, size, analysis.attacks)
-  const writer = writerFor(plan)
-  let peak = 0
-  write(writer.header as Uint8Array<ArrayBuffer>)
-  yield* renderTask(
-    source,
-    recipe,
-    (block, frames) => {
-      for (const channel of block)
-        for (let i = 0; i < frames; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
-      write(writer.encode(block, frames))
-    },
-    analysis,
-  )
-  write(writer.footer as Uint8Array<ArrayBuffer>)
-  return { frames: plan.map.outputFrames, bytes: writer.totalBytes, clippedSamples: writer.clippedSamples, peak }
+  const plan = yield* planExportTask(source, order, known)
+  const totalFrames = plan.pieces.at(-1)?.to ?? 0
+  const made: PieceFacts[] = []
+  write(plan.header)
+  for (const [piece, { from }] of plan.pieces.entries()) {
+    const task = exportPieceTask(source, order, plan, piece, write)
+    let step = task.next()
+    for (; !step.done; step = task.next()) yield { doneFrames: from + step.value.doneFrames, totalFrames }
+    made.push(step.value)
+  }
+  write(plan.footer)
+  return exportFacts(plan, made)
 }
 
+/** The writer of the file; its dither is drawn afresh for each piece. */
+function writerFor(
+  source: AudioBlock | SoundSource,
+  order: ExportOrder,
+  { map, isSource }: Pick<Rendering, 'map' | 'isSource'>,
+  piece: number,
+) {
+  return createWavWriter({
+    sampleRate: source.sampleRate,
+    channelCount: soundSource(source).channelCount,
+    frames: map.outputFrames,
+    format: order.format,
+    markers: mapMarkers(order.markers, map),
+    dither: !(isSource && (order.sourceBits ?? 32) <= 16),
+    seed: order.recipe.seed + SEED_STEP * piece,
+  })
+}
+
+const SEED_STEP = 7919
+
 /** Work that comes before what progress is counted in: it breathes, and shows as nothing done yet. */
-function* beforehand<Result>(task: Task<Result>): Task<Result> {
+function* beforehand<Result>(task: Task<Result>, totalFrames: number): Task<Result> {
   for (let step = task.next(); ; step = task.next()) {
     if (step.done) return step.value
-    yield { doneFrames: 0, totalFrames: step.value.totalFrames }
+    yield { doneFrames: 0, totalFrames }
   }
 }

@@ -1,5 +1,6 @@
 import { type Analysis, type Attack, analyse } from '../analysis/analysis'
 import { type AudioBlock, type Channels, frameCount, type Markers } from '../audio/block'
+import { type SoundSource, soundSource } from '../audio/soundSource'
 import { ratioToSemitones, semitonesToRatio } from '../dsp/units'
 import { keepFormants } from '../methods/keepFormants'
 import type { AnyMethod, Voice } from '../methods/method'
@@ -8,8 +9,11 @@ import { resolveSettings } from '../methods/settings'
 import { asOutput, asSource, type OutputFrame } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import { constantPitch, type PitchLine, pointPitch, tapeMap } from '../timeline/pitchLine'
-import { pointMap, straightMap, type TimeMap } from '../timeline/timeMap'
+import { pointMap, shiftedMap, straightMap, type TimeMap } from '../timeline/timeMap'
+import { type Cut, cutFor } from './cuts'
+import { pieceAt, piecedVoice } from './piecedVoice'
 import type { Recipe } from './recipe'
+import { SEAM_FADE_SECONDS, seamsOf } from './seams'
 
 /** A result that can be read, with its exact length and what is where in it. */
 export interface Rendering {
@@ -18,6 +22,8 @@ export interface Rendering {
   readonly pitchSemitones: number
   /** the result is the source itself, bit for bit */
   readonly isSource: boolean
+  /** output frames at which it falls into pieces: reading that begins at one gives what reading across it gives */
+  readonly seams: readonly number[]
   readonly voice: Voice
 }
 
@@ -98,22 +104,76 @@ export function needsOf(recipe: Recipe): AnyMethod['needs'] {
  * now, as far as the recipe needs it.
  * @throws {AppError} as `checkRecipe` for a recipe that does not hold.
  */
-export function openRendering(source: AudioBlock, recipe: Recipe, analysis?: Analysis): Rendering {
+export function openRendering(sound: AudioBlock | SoundSource, recipe: Recipe, analysis?: Analysis): Rendering {
+  const source = soundSource(sound)
   const method = methodById(recipe.methodId)
-  const known = analyse(source, needsOf(recipe), analysis)
+  const known = analyse(sound, needsOf(recipe), analysis)
   const settings = resolveSettings(method.settings, recipe.settings, method.pick?.(known, source.sampleRate))
-  const size = { frames: frameCount(source), sampleRate: source.sampleRate }
-  const { map, pitch, pitchSemitones, isSource } = planOf(recipe, size, known.attacks)
-  if (isSource) return { map, pitchSemitones, isSource, voice: sourceVoice(source) }
+  const { map, pitch, pitchSemitones, isSource } = planOf(recipe, source, known.attacks)
+  if (isSource) return { map, pitchSemitones, isSource, seams: [], voice: sourceVoice(source) }
   const formantRatioAt = formantLine(recipe, pitch)
-  let voice = method.open({ source, map, pitch, formantRatioAt, settings, seed: recipe.seed, analysis: known })
-  if (recipe.formants !== 'move' && !method.ownFormants) {
-    // how far the method itself moves the envelope, against how far it is to be moved
-    const movedAt = method.tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
-    const rests = pitch.constantRatio === 1 && formantRatioAt(asOutput(0)) === 1 && !method.tiesPitchToSpeed
-    if (!rests) voice = keepFormants(source, map, movedAt, formantRatioAt, voice)
+  // how far the method itself moves the envelope, against how far it is to be moved
+  const movedAt = method.tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
+  const rests = pitch.constantRatio === 1 && formantRatioAt(asOutput(0)) === 1 && !method.tiesPitchToSpeed
+  const formantsBehind = recipe.formants !== 'move' && !method.ownFormants && !rests
+
+  const { seams, fadeFrames, cutOf } = piecesOf(source, method, map, known)
+  const openPiece = (piece: number) => {
+    const cut = cutOf(piece)
+    const { audio } = cut
+    const own = seams.length === 0 ? map : shiftedMap(map, cut.start, frameCount(audio))
+    const { seed } = recipe
+    const voice = method.open({
+      source: audio,
+      map: own,
+      pitch,
+      formantRatioAt,
+      settings,
+      seed,
+      analysis: cut.analysis,
+    })
+    return formantsBehind ? keepFormants(audio, own, movedAt, formantRatioAt, voice) : voice
   }
-  return { map, pitchSemitones, isSource, voice: within(voice, map.outputFrames) }
+  const voice = seams.length === 0 ? openPiece(0) : piecedVoice(source.channelCount, seams, fadeFrames, openPiece)
+  return { map, pitchSemitones, isSource, seams, voice: within(voice, map.outputFrames) }
+}
+
+/** Where a result falls into pieces, and what of the source each is made of; one that does not, of all. */
+function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: Analysis) {
+  const { exactSeek, mostSourceSeconds } = method
+  const seams = seamsOf(source, map, known.attacks ?? [], {
+    anywhere: exactSeek,
+    ...(mostSourceSeconds !== undefined && { mostSourceSeconds }),
+  })
+  const fadeFrames = Math.round(SEAM_FADE_SECONDS * source.sampleRate)
+  const cutOf = (piece: number): Cut => {
+    if (seams.length === 0) return { start: 0, audio: source.part(0, source.frames), analysis: known }
+    const from = piece === 0 ? 0 : map.sourceAt(asOutput((seams[piece - 1] as number) - fadeFrames))
+    const to = piece === seams.length ? source.frames : map.sourceAt(asOutput(seams[piece] as number))
+    const span = { from: Math.max(0, Math.floor(from)), to: Math.min(source.frames, Math.ceil(to)) }
+    return cutFor(source, span, known, method.needs)
+  }
+  return { seams, fadeFrames, cutOf }
+}
+
+/**
+ * Where beginning anywhere takes long: all that a rendering needs to begin at source frames `from` up to `to`, in small steps; undefined
+ * where there is nothing to do. The samples are the same without.
+ */
+export function prepareRendering(
+  sound: AudioBlock,
+  recipe: Recipe,
+  known: Analysis,
+  from: number,
+  to: number,
+): Generator<void> | undefined {
+  const method = methodById(recipe.methodId)
+  if (!method.prepare) return undefined
+  const source = soundSource(sound)
+  const { map } = planOf(recipe, source, known.attacks)
+  const { seams, cutOf } = piecesOf(source, method, map, known)
+  const { audio, start, analysis } = cutOf(pieceAt(seams, map.outputAt(asSource(from))))
+  return method.prepare(audio, analysis, from - start, to - start)
 }
 
 /** Where the envelope is to be over the result, as a ratio to where it is in the source. */
@@ -124,15 +184,16 @@ function formantLine(recipe: Recipe, pitch: PitchLine): (output: OutputFrame) =>
 }
 
 /** The source as a voice: what is read is what is there. */
-export function sourceVoice(source: AudioBlock): Voice {
-  const frames = frameCount(source)
+export function sourceVoice(sound: AudioBlock | SoundSource): Voice {
+  const source = soundSource(sound)
   return {
     read(outputFrame, out) {
+      const from = Math.max(0, Math.min(source.frames, outputFrame))
+      const to = Math.max(from, Math.min(source.frames, outputFrame + (out[0]?.length ?? 0)))
+      const { channels } = source.part(from, to)
       out.forEach((channel, c) => {
         channel.fill(0)
-        const from = Math.max(0, outputFrame)
-        const to = Math.min(frames, outputFrame + channel.length)
-        if (to > from) channel.set((source.channels[c] as Float32Array).subarray(from, to), from - outputFrame)
+        if (to > from) channel.set(channels[c] as Float32Array, from - outputFrame)
       })
     },
   }

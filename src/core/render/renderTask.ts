@@ -1,5 +1,6 @@
 import type { Analysis } from '../analysis/analysis'
 import { type AudioBlock, type Channels, silence } from '../audio/block'
+import type { Voice } from '../methods/method'
 import { finish, type Task } from '../task'
 import { openRendering, type Rendering } from './openVoice'
 import type { Recipe } from './recipe'
@@ -17,17 +18,27 @@ export function* renderTask(
   analysis?: Analysis,
 ): Task<Rendering> {
   const rendering = openRendering(source, recipe, analysis)
-  const totalFrames = rendering.map.outputFrames
-  const block = silence(source.channels.length, BLOCK_FRAMES)
+  yield* readTask(rendering.voice, source.channels.length, { from: 0, to: rendering.map.outputFrames }, sink)
+  return rendering
+}
+
+/** Read a voice from one frame up to another in blocks, as `renderTask` does. */
+export function* readTask(
+  voice: Voice,
+  channelCount: number,
+  { from, to }: { readonly from: number; readonly to: number },
+  sink: (block: Channels, frames: number) => void,
+): Task<void> {
+  const totalFrames = to - from
+  const block = silence(channelCount, BLOCK_FRAMES)
   for (let doneFrames = 0; doneFrames < totalFrames; ) {
     const frames = Math.min(BLOCK_FRAMES, totalFrames - doneFrames)
     const out = frames === BLOCK_FRAMES ? block : block.map((channel) => channel.subarray(0, frames))
-    rendering.voice.read(doneFrames, out)
+    voice.read(from + doneFrames, out)
     sink(out, frames)
     doneFrames += frames
     yield { doneFrames, totalFrames }
   }
-  return rendering
 }
 
 /** A whole result in memory, for short sounds and tests. */

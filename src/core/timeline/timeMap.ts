@@ -40,6 +40,16 @@ export function straightMap(sourceFrames: number, stretch: number): TimeMap {
   }
 }
 
+/** The same map onto a part of the source: its frame `start` is the part's first, of `sourceFrames`. */
+export function shiftedMap(map: TimeMap, start: number, sourceFrames: number): TimeMap {
+  return {
+    ...map,
+    sourceFrames,
+    sourceAt: (output) => asSource(map.sourceAt(output) - start),
+    outputAt: (source) => map.outputAt(asSource(source + start)),
+  }
+}
+
 /** The stretch that gives exactly `outputFrames`, which `round(sourceFrames × stretch)` then returns. */
 export function stretchForFrames(sourceFrames: number, outputFrames: number): number {
   return outputFrames / sourceFrames
