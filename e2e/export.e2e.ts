@@ -30,6 +30,20 @@ test("the browser's worker and Node write the same bytes, at every depth", async
   }
 })
 
+test('a result that falls into pieces comes to the same bytes here by all workers and in Node by one', async ({
+  page,
+}) => {
+  await openSession(page, 'Capstan')
+  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '16')
+  await page.getByRole('button', { name: 'Variant B', exact: true }).click()
+  const file = await exportNow(page, 'B', 'WAV 16 bit')
+  const out = join(mkdtempSync(join(tmpdir(), 'zumbet-e2e-')), 'long.wav')
+  const words = ['render', 'public/demo/capstan-walk_120bpm.wav', out, '--method', 'vocoder', '--stretch', '16']
+  execFileSync(process.execPath, ['bin/zumbet.mjs', ...words, '--depth', '16', '--workers', '1'])
+  expect(file.audio.channels[0]).toHaveLength(213_333 * 16)
+  expect(file.bytes.equals(readFileSync(out))).toBe(true)
+})
+
 test("methods that learn from the sound first write the same bytes in the browser's worker and in Node", async ({
   page,
 }) => {

@@ -4,13 +4,14 @@ import {
   analyseTask,
   createLoudnessMeter,
   createOverviewBuilder,
-  exportTask,
+  exportPieceTask,
   frameCount,
   know,
   measureSpan,
   type Overview,
   openRendering,
   peakOf,
+  planExportTask,
   planOf,
   type ReadPart,
   type Rendering,
@@ -113,28 +114,30 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'measure') return measure(job, options)
   if (job.kind === 'spectrogram') return spectrogram(job, options)
   if (job.kind === 'clip') return clip(job, options)
+  if (job.kind === 'planExport') return runTask(planExportTask(job.audio, job.order, job.analysis), options)
+  return exportPiece(job, options)
+}
+
+/** bytes that may lie in arrays: blobs may leave the memory, arrays may not */
+const MOST_LOOSE_BYTES = 2 ** 23
+
+async function exportPiece(
+  { audio, order, plan, piece }: Extract<Job, { kind: 'exportPiece' }>,
+  options: Options,
+): Promise<JobResults['exportPiece']> {
   const parts: BlobPart[] = []
   let loose: Uint8Array<ArrayBuffer>[] = []
   let looseBytes = 0
-  const facts = await runTask(
-    exportTask(
-      job.audio,
-      job.order,
-      (bytes) => {
-        loose.push(bytes)
-        looseBytes += bytes.length
-        // blobs may leave the memory, arrays may not
-        if (looseBytes > 2 ** 23) {
-          parts.push(new Blob(loose))
-          loose = []
-          looseBytes = 0
-        }
-      },
-      job.analysis,
-    ),
-    options,
-  )
-  return { blob: new Blob([...parts, ...loose], { type: 'audio/wav' }), facts }
+  const write = (bytes: Uint8Array<ArrayBuffer>) => {
+    loose.push(bytes)
+    looseBytes += bytes.length
+    if (looseBytes < MOST_LOOSE_BYTES) return
+    parts.push(new Blob(loose))
+    loose = []
+    looseBytes = 0
+  }
+  const facts = await runTask(exportPieceTask(audio, order, plan, piece, write), options)
+  return { blob: new Blob([...parts, ...loose]), facts }
 }
 
 /** results up to this length are kept for measuring */

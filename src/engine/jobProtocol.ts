@@ -3,11 +3,12 @@ import type {
   AnalysisNeed,
   AudioBlock,
   DecodedFile,
-  ExportFacts,
   ExportOrder,
+  ExportPlan,
   Knowledge,
   KnowOptions,
   Overview,
+  PieceFacts,
   Progress,
   Recipe,
   Spectrogram,
@@ -96,7 +97,20 @@ export type Job =
       readonly to: number
       readonly gain: number
     }
-  | { readonly kind: 'export'; readonly audio: AudioBlock; readonly order: ExportOrder; readonly analysis?: Analysis }
+  | {
+      readonly kind: 'planExport'
+      readonly audio: AudioBlock
+      readonly order: ExportOrder
+      readonly analysis?: Analysis
+    }
+  /** one piece of a planned file; pieces can be made in any order */
+  | {
+      readonly kind: 'exportPiece'
+      readonly audio: AudioBlock
+      readonly order: ExportOrder
+      readonly plan: Pick<ExportPlan, 'analysis' | 'pieces'>
+      readonly piece: number
+    }
 
 export interface JobResults {
   decode: {
@@ -114,7 +128,8 @@ export interface JobResults {
   measure: Trial
   spectrogram: Spectrogram
   clip: { readonly blob: Blob; readonly overview: Overview }
-  export: { readonly blob: Blob; readonly facts: ExportFacts }
+  planExport: ExportPlan
+  exportPiece: { readonly blob: Blob; readonly facts: PieceFacts }
 }
 
 export type JobMessage =

@@ -1,4 +1,12 @@
-import { resultName, type SampleFormat } from '../../core'
+import {
+  type Analysis,
+  type AudioBlock,
+  type ExportOrder,
+  exportFacts,
+  resultName,
+  type SampleFormat,
+} from '../../core'
+import { type JobResults, WORKERS_ALONE } from '../../engine'
 import { saveFile } from '../common/saveFile'
 import { analysisOf } from './analyses'
 import { pool } from './engine'
@@ -25,15 +33,8 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
     const { decoded } = sound
     const analysis = await analysisOf(source, decoded.audio, recipe)
     const sourceBits = decoded.depth?.float ? undefined : decoded.depth?.bits
-    const { blob, facts } = await pool.run<'export'>(
-      {
-        kind: 'export',
-        audio: decoded.audio,
-        order: { recipe, format, markers: decoded.markers, sourceBits },
-        analysis,
-      },
-      { signal: stop.signal, rank: 0, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
-    )
+    const order = { recipe, format, markers: decoded.markers, sourceBits }
+    const { blob, facts } = await renderFile(decoded.audio, order, analysis, stop.signal, show)
     saveFile(blob, name)
     notify({ tone: 'plain', text: `${name} exported, ${(facts.frames / decoded.audio.sampleRate).toFixed(3)} s` })
     if (facts.clippedSamples > 0) {
@@ -49,6 +50,53 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
     setState((state) => ({
       exports: Object.fromEntries(Object.entries(state.exports).filter(([id]) => id !== variant.id)),
     }))
+  }
+}
+
+/** Render a file in its pieces, several at once; it is the same however many. */
+async function renderFile(
+  audio: AudioBlock,
+  order: ExportOrder,
+  analysis: Analysis,
+  signal: AbortSignal,
+  show: (progress: number) => void,
+) {
+  const plan = await pool.run<'planExport'>({ kind: 'planExport', audio, order, analysis }, { signal, rank: 0 })
+  const { pieces } = plan
+  const frames = Math.max(1, pieces.at(-1)?.to ?? 0)
+  const doneFrames = pieces.map(() => 0)
+  const made: JobResults['exportPiece'][] = []
+  let next = 0
+  // no more pieces wait than there are workers: what is asked for meanwhile gets its turn
+  const makeNext = async (): Promise<void> => {
+    const piece = next++
+    if (piece >= pieces.length) return
+    const showDone = (done: number) => {
+      doneFrames[piece] = done
+      show(doneFrames.reduce((sum, each) => sum + each, 0) / frames)
+    }
+    try {
+      made[piece] = await pool.run<'exportPiece'>(
+        { kind: 'exportPiece', audio, order, plan: { analysis: plan.analysis, pieces }, piece },
+        { signal, rank: 0, onProgress: (progress) => showDone(progress.doneFrames) },
+      )
+    } catch (error) {
+      // without it the others are of no use
+      next = pieces.length
+      throw error
+    }
+    const { from, to } = pieces[piece] as (typeof pieces)[number]
+    showDone(to - from)
+    await makeNext()
+  }
+  await Promise.all(Array.from({ length: WORKERS_ALONE }, makeNext))
+  const parts = made.map(({ blob }) => blob)
+  return {
+    blob: new Blob([plan.header, ...parts, plan.footer], { type: 'audio/wav' }),
+    facts: exportFacts(
+      plan,
+      made.map((one) => one.facts),
+    ),
   }
 }
 
