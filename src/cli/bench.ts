@@ -1,3 +1,4 @@
+import { isMainThread } from 'node:worker_threads'
 import { asSource, methods, openRendering, renderBlock, silence } from '../core'
 import { analyse } from '../core/analysis/analysis'
 import { detectAttacks } from '../core/analysis/attacks'
@@ -9,13 +10,13 @@ import { finish } from '../core/task'
 import { AS_WRITTEN, idealItems } from '../core/testing/ideals'
 import { recipe } from '../core/testing/recipes'
 import { comparisonOf } from '../core/trials/comparisonOf'
-import { measureGates } from './gates'
+import { type Gate, measureGates } from './gates'
+import { servePieces } from './pieces'
 
 /**
  * Speed in figures that machines can be compared by: gates (ratios taken in one run), every method as seconds of stereo sound per
  * second of one core, beside the transforms that it cannot do without, and what is waited for. `--json` prints the gates alone.
  */
-const gates = measureGates()
 
 function cpuSeconds(work: () => void): number {
   const before = process.cpuUsage()
@@ -28,7 +29,7 @@ function median(values: readonly number[]): number {
   return [...values].sort((a, b) => a - b)[values.length >> 1] as number
 }
 
-function report() {
+function report(gates: readonly Gate[]) {
   console.log('# How fast it is\n')
   console.log(
     'Made by `npm run bench -- --write`. Everything is CPU time of one core, medians of several rounds; ratios are',
@@ -141,5 +142,9 @@ function waits() {
   )
 }
 
-if (process.argv.includes('--json')) console.log(JSON.stringify({ gates }))
-else report()
+if (!isMainThread) servePieces()
+else {
+  const gates = await measureGates()
+  if (process.argv.includes('--json')) console.log(JSON.stringify({ gates }))
+  else report(gates)
+}

@@ -30,10 +30,15 @@ type Answer = { readonly made: PieceFacts } | { readonly failed: WireError }
  * Render the pieces of a plan into a file, each to where it belongs, in so many threads at once; the file is the same for any number.
  * What a piece comes to goes out block by block: none lies in memory whole.
  */
-export async function makePieces(sound: OpenSound, own: Omit<Work, 'source'>, threads: number): Promise<PieceFacts[]> {
+export async function makePieces(
+  sound: OpenSound,
+  own: Omit<Work, 'source'>,
+  threads: number,
+  apart = false,
+): Promise<PieceFacts[]> {
   const { plan } = own
   const count = Math.min(threads, plan.pieces.length)
-  if (count < 2) return plan.pieces.map((_, piece) => makePiece({ ...own, source: sourceOf(sound) }, piece))
+  if (count < 2 && !apart) return plan.pieces.map((_, piece) => makePiece({ ...own, source: sourceOf(sound) }, piece))
   // a file is opened by every thread for itself
   const sent = 'audio' in sound ? { audio: shared(sound.audio) } : { wavFile: sound.wavFile }
   const work = { ...own, sound: sent }
