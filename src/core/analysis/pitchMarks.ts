@@ -220,13 +220,12 @@ function burstOf(mix: Float32Array, middle: number, period: number): number {
   const energy = Float64Array.from({ length: 4 * reach + 1 }, (_, i) =>
     square((mix[from + i] ?? 0) - (mix[from + i - 1] ?? 0)),
   )
+  const window = Float64Array.from({ length: 2 * reach + 1 }, (_, i) => 1 + cosTurns((i - reach) / (2 * reach)))
   let best = Math.round(middle)
   let most = -1
   for (let centre = reach; centre < 3 * reach; centre++) {
     let sum = 0
-    for (let i = -reach; i <= reach; i++) {
-      sum += (energy[centre + i] as number) * (1 + cosTurns(i / (2 * reach)))
-    }
+    for (let i = 0; i <= 2 * reach; i++) sum += (energy[centre - reach + i] as number) * (window[i] as number)
     if (sum > most) {
       most = sum
       best = from + centre

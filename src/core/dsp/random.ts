@@ -24,6 +24,19 @@ export function drawAt(seed: number, index: number, slot: number): number {
   return h / 2 ** 32
 }
 
+/** The draws of the first slots of an index, each as a whole number below 2^bits: what `drawAt` gives, many times as fast. */
+export function fillDraws(out: Int32Array, seed: number, index: number, bits: number) {
+  const h = Math.imul(seed ^ 0x9e3779b9, 0x85ebca6b) >>> 0
+  const own = mix((h ^ Math.imul(index + 0x7f4a7c15, 0xc2b2ae35)) >>> 0)
+  const shift = 32 - bits
+  for (let slot = 0; slot < out.length; slot++) {
+    const value = own ^ Math.imul(slot + 0x165667b1, 0x27d4eb2f)
+    let t = Math.imul(value ^ (value >>> 15), value | 1)
+    t ^= t + Math.imul(t ^ (t >>> 7), t | 61)
+    out[slot] = (t ^ (t >>> 14)) >>> shift
+  }
+}
+
 function mix(value: number): number {
   let t = Math.imul(value ^ (value >>> 15), value | 1)
   t ^= t + Math.imul(t ^ (t >>> 7), t | 61)

@@ -119,6 +119,9 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const sum = silence(channelCount, size)
   let scratch = silence(channelCount, 1)
   let positions = new Float64Array(1)
+  /** the window of the grain that is laid, its gain in it, from output frame `weightsFrom` on */
+  let weights = new Float64Array(1)
+  let weightsFrom = 0
   let sumStart = 0
   let ready = 0
   let at = Number.NaN
@@ -241,59 +244,48 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     return output > previous.output + 2 ? { ...grain, output } : grain
   }
 
-  /** Add a grain that lies on whole frames at its own speed. */
-  function layWhole(grain: Grain, offset: number, share: number) {
-    const from = Math.max(Math.ceil(grain.output - grain.left), sumStart, -offset)
-    const to = Math.min(Math.floor(grain.output + grain.right), frames - 1 - offset)
-    for (let i = from; i <= to; i++) {
-      const weight = share * grain.gain * levelAt(grain, i - grain.output)
-      for (let c = 0; c < channelCount; c++) {
-        const into = sum[c] as Float32Array
-        into[i - sumStart] =
-          (into[i - sumStart] as number) + weight * ((channels[c] as Float32Array)[i + offset] as number)
-      }
-    }
-  }
-
   function lay(grain: Grain) {
+    weightsFrom = Math.max(Math.ceil(grain.output - grain.left), sumStart)
+    const count = Math.floor(grain.output + grain.right) - weightsFrom + 1
+    if (count <= 0) return
+    if (weights.length < count) weights = new Float64Array(count)
+    fillWindow(weights, count, weightsFrom - grain.output, grain)
     if (!grain.other) return layFrom(grain, grain.source, 1)
     layFrom(grain, grain.source, 1 - grain.other.share)
     layFrom(grain, grain.other.source, grain.other.share)
   }
 
+  /** Add what the source has around a frame of it, under the window. */
   function layFrom(grain: Grain, source: number, share: number) {
     const offset = source - grain.output
-    if (grain.speed === 1 && Math.abs(offset - Math.round(offset)) < 1e-6) {
-      layWhole(grain, Math.round(offset), share)
-      return
-    }
+    const whole = grain.speed === 1 && Math.abs(offset - Math.round(offset)) < 1e-6
     const reader = readerAt(grain.speed)
-    const reach = reader.reachFrames
+    const reach = whole ? 0 : reader.reachFrames
     // what lies wholly outside the source is silent
-    const from = Math.max(
-      Math.ceil(grain.output - grain.left),
-      sumStart,
-      Math.ceil(grain.output + (-reach - source) / grain.speed),
-    )
+    const from = Math.max(weightsFrom, Math.ceil(grain.output + (-reach - source) / grain.speed))
     const to = Math.min(
       Math.floor(grain.output + grain.right),
-      Math.floor(grain.output + (frames + reach - source) / grain.speed),
+      Math.floor(grain.output + ((whole ? frames - 1 : frames) + reach - source) / grain.speed),
     )
     const count = to - from + 1
     if (count <= 0) return
+    const place = from - sumStart
+    if (whole) {
+      // a grain that lies on whole frames at its own speed is copied
+      const at = from + Math.round(offset)
+      sum.forEach((into, c) => {
+        addUnder(into, place, channels[c] as Float32Array, at, weights, from - weightsFrom, count, share)
+      })
+      return
+    }
     if ((scratch[0]?.length ?? 0) < count) scratch = silence(channelCount, count)
     const first = source + (from - grain.output) * grain.speed
     if (positions.length < count) positions = new Float64Array(count)
     for (let n = 0; n < count; n++) positions[n] = first + n * grain.speed
     reader.readManyInto(channels, positions, count, scratch, 0)
-    for (let n = 0; n < count; n++) {
-      const level = share * grain.gain * levelAt(grain, from + n - grain.output)
-      for (let c = 0; c < channelCount; c++) {
-        const into = sum[c] as Float32Array
-        const place = from + n - sumStart
-        into[place] = (into[place] as number) + level * ((scratch[c] as Float32Array)[n] as number)
-      }
-    }
+    sum.forEach((into, c) => {
+      addUnder(into, place, scratch[c] as Float32Array, 0, weights, from - weightsFrom, count, share)
+    })
   }
 
   function seek(frame: number) {
@@ -344,9 +336,27 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   }
 }
 
-/** The grain's window at `t` frames from its middle. */
-function levelAt(grain: Grain, t: number): number {
-  const x = t < 0 ? 1 + t / grain.left : 1 - t / grain.right
-  const level = 0.5 - 0.5 * cosTurns(x / 2)
-  return grain.power && t < 0 ? Math.sqrt(level) : level
+/** A grain's window times its gain, from `t` frames from its middle on. */
+function fillWindow(out: Float64Array, count: number, t: number, { left, right, gain, power }: Grain) {
+  for (let n = 0; n < count; n++) {
+    const at = t + n
+    const level = 0.5 - 0.5 * cosTurns((at < 0 ? 1 + at / left : 1 - at / right) / 2)
+    out[n] = gain * (power && at < 0 ? Math.sqrt(level) : level)
+  }
+}
+
+/** `into[place + n]` += share · weights[weightAt + n] · samples[at + n], for so many. */
+function addUnder(
+  into: Float32Array,
+  place: number,
+  samples: Float32Array,
+  at: number,
+  weights: Float64Array,
+  weightAt: number,
+  count: number,
+  share: number,
+) {
+  for (let n = 0; n < count; n++)
+    into[place + n] =
+      (into[place + n] as number) + share * (weights[weightAt + n] as number) * (samples[at + n] as number)
 }

@@ -2,7 +2,7 @@ import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { cosTurns, ln, log2, sinTurns, square } from '../dsp/portable'
-import { drawAt } from '../dsp/random'
+import { fillDraws } from '../dsp/random'
 import { emptyColumn, turnPeak } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
@@ -99,7 +99,8 @@ const LOBE = 3
 const SIDE_BY_SIDE = 2
 
 /** Phases and powers of white noise, drawn once: `power` after an exponential law, phases spread evenly over it. */
-const DRAWS = 8192
+const DRAW_BITS = 13
+const DRAWS = 2 ** DRAW_BITS
 const GOLDEN = 0.6180339887498949
 const noiseDraws = {
   cos: Float64Array.from({ length: DRAWS }, (_, i) => cosTurns(i * GOLDEN)),
@@ -117,6 +118,92 @@ function roughLog2(bits: Int32Array, k: number): number {
   // the mantissa, 1–2
   const m = 1 + (pattern & 0x7fffff) / 0x800000
   return exponent + (m - 1) * (1.3465553 - 0.3465553 * (m - 1))
+}
+
+/** one over a count of bins; none of none */
+const shares = Float64Array.from({ length: 2 * SURROUNDINGS + 2 }, (_, count) => (count > 0 ? 1 / count : 0))
+
+/**
+ * The level of what is noise, without its own scatter: the mean power around a bin, clear partials left out.
+ * Shape  `out[bins]`, `column` interleaved; `powers` and `counts`, for running sums, `[bins + 1 + 2 × SURROUNDINGS]`.
+ */
+function smoothNoise(
+  out: Float64Array,
+  column: Float32Array,
+  isClear: Uint8Array,
+  powers: Float64Array,
+  counts: Float64Array,
+) {
+  const bins = out.length
+  let sum = 0
+  let count = 0
+  for (let k = 0; k < bins; k++) {
+    const re = column[2 * k] as number
+    const im = column[2 * k + 1] as number
+    const counted = 1 - (isClear[k] as number)
+    sum += counted * (re * re + im * im)
+    count += counted
+    powers[k + 1 + SURROUNDINGS] = sum
+    counts[k + 1 + SURROUNDINGS] = count
+  }
+  // beyond the ends nothing is added: no bin needs care
+  powers.fill(sum, bins + 1 + SURROUNDINGS)
+  counts.fill(count, bins + 1 + SURROUNDINGS)
+  for (let k = 0; k < bins; k++) {
+    const to = k + 2 * SURROUNDINGS + 1
+    const near = (counts[to] as number) - (counts[k] as number)
+    const level = (powers[to] as number) - (powers[k] as number)
+    out[k] = level > 0 ? level * (shares[near] as number) : 0
+  }
+}
+
+/**
+ * Haze: each bin turned by a draw of its own. Fresh noise takes its level from the smoothed spectrum and its scatter from the draw
+ * (power after an exponential law, as noise has it).
+ * Shape  `out` and `column` interleaved; `level`, `isClear` and `draws` `[bins]`.
+ */
+function turnHaze(
+  out: Float32Array,
+  column: Float32Array,
+  level: Float64Array,
+  isClear: Uint8Array,
+  draws: Int32Array,
+  fresh: number,
+) {
+  const { cos: cosines, sin: sines, power } = noiseDraws
+  for (let k = 0; k < draws.length; k++) {
+    const draw = draws[k] as number
+    const xr = column[2 * k] as number
+    const xi = column[2 * k + 1] as number
+    let gain = 1 - (isClear[k] as number)
+    if (fresh > 0) {
+      const own = xr * xr + xi * xi
+      const wanted = (1 - fresh) * own + fresh * (power[draw] as number) * (level[k] as number)
+      gain *= Math.sqrt(wanted / (own + 1e-30))
+    }
+    const cos = cosines[draw] as number
+    const sin = sines[draw] as number
+    out[2 * k] = gain * (xr * cos - xi * sin)
+    out[2 * k + 1] = gain * (xr * sin + xi * cos)
+  }
+}
+
+function addPower(power: Float64Array, column: Float32Array) {
+  for (let k = 0; k < power.length; k++) {
+    const re = column[2 * k] as number
+    const im = column[2 * k + 1] as number
+    power[k] = (power[k] as number) + (re * re + im * im)
+  }
+}
+
+/** Running sums of the levels' logarithms; `floored` and `bits` are one memory. */
+function sumLogs(sums: Float64Array, power: Float64Array, floored: Float32Array, bits: Int32Array) {
+  let sum = 0
+  for (let k = 0; k < power.length; k++) {
+    floored[k] = (power[k] as number) + 1e-18
+    sum += roughLog2(bits, k)
+    sums[k + 1] = sum
+  }
 }
 
 /** Also how other methods lay noise. */
@@ -139,7 +226,7 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
   const floored = new Float32Array(bins + 1)
   const flooredBits = new Int32Array(floored.buffer)
   const powers = new Float64Array(bins + 2 + 2 * SURROUNDINGS)
-  const counts = new Int32Array(bins + 2 + 2 * SURROUNDINGS)
+  const counts = new Float64Array(bins + 2 + 2 * SURROUNDINGS)
   const draws = new Int32Array(bins + 1)
   const isClear = new Uint8Array(bins + 1)
   const smooth = source.channels.map(() => new Float64Array(bins + 1))
@@ -154,10 +241,7 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
       columns.halves(pair, channel, centre - bins, channel, centre - bins - hop)
     })
     power.fill(0)
-    for (const column of now) {
-      for (let k = 0; k <= bins; k++)
-        power[k] = (power[k] as number) + square(column[2 * k] as number) + square(column[2 * k + 1] as number)
-    }
+    for (const column of now) addPower(power, column)
   }
 
   /** Mark the lobes of peaks that stand out of the lower part of what is around them, now and one hop before. */
@@ -167,10 +251,7 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
     let any = false
     // a low mean: levels are averaged as logarithms, so a neighbour's peak hardly counts
     sums[0] = 0
-    for (let k = 0; k <= bins; k++) {
-      floored[k] = (power[k] as number) + 1e-18
-      sums[k + 1] = (sums[k] as number) + roughLog2(flooredBits, k)
-    }
+    sumLogs(sums, power, floored, flooredBits)
     const needed = log2(CLEAR_FROM / square(clarity))
     for (let k = 2; k < bins - 1; k++) {
       const level = power[k] as number
@@ -192,33 +273,6 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
     let old = 0
     for (const column of before) old += square(column[2 * k] as number) + square(column[2 * k + 1] as number)
     return old > level / SIDE_BY_SIDE && old < level * SIDE_BY_SIDE
-  }
-
-  /** The level of what is noise, without its own scatter: the mean power around a bin, clear partials left out. */
-  function smoothNoise(c: number) {
-    const column = now[c] as Float32Array
-    const out = smooth[c] as Float64Array
-    let sum = 0
-    let count = 0
-    for (let k = 0; k <= bins; k++) {
-      if (isClear[k] === 0) {
-        const re = column[2 * k] as number
-        const im = column[2 * k + 1] as number
-        sum += re * re + im * im
-        count++
-      }
-      powers[k + 1 + SURROUNDINGS] = sum
-      counts[k + 1 + SURROUNDINGS] = count
-    }
-    // beyond the ends nothing is added: no bin needs care
-    powers.fill(sum, bins + 2 + SURROUNDINGS)
-    counts.fill(count, bins + 2 + SURROUNDINGS)
-    for (let k = 0; k <= bins; k++) {
-      const to = k + 2 * SURROUNDINGS + 1
-      const near = (counts[to] as number) - (counts[k] as number)
-      const level = (powers[to] as number) - (powers[k] as number)
-      out[k] = near > 0 && level > 0 ? level / near : 0
-    }
   }
 
   function shapeClear(afresh: boolean) {
@@ -248,39 +302,6 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
     }
   }
 
-  /**
-   * Haze: each bin turned by a draw of its own, the same in all channels. Fresh noise takes its level from the smoothed
-   * spectrum and its scatter from the draw (power after an exponential law, as noise has it).
-   */
-  function shapeHaze(segment: number) {
-    for (let k = 0; k <= bins; k++) draws[k] = Math.floor(drawAt(seed, segment, k) * DRAWS)
-    for (let c = 0; c < channelCount; c++)
-      turnHaze(now[c] as Float32Array, smooth[c] as Float64Array, hazy[c] as Float32Array)
-  }
-
-  function turnHaze(column: Float32Array, level: Float64Array, out: Float32Array) {
-    for (let k = 0; k <= bins; k++) {
-      if (isClear[k] !== 0) {
-        out[2 * k] = 0
-        out[2 * k + 1] = 0
-        continue
-      }
-      const draw = draws[k] as number
-      const cos = noiseDraws.cos[draw] as number
-      const sin = noiseDraws.sin[draw] as number
-      const xr = column[2 * k] as number
-      const xi = column[2 * k + 1] as number
-      let gain = 1
-      if (fresh > 0) {
-        const own = xr * xr + xi * xi
-        const wanted = (1 - fresh) * own + fresh * (noiseDraws.power[draw] as number) * (level[k] as number)
-        gain = Math.sqrt(wanted / (own + 1e-30))
-      }
-      out[2 * k] = gain * (xr * cos - xi * sin)
-      out[2 * k + 1] = gain * (xr * sin + xi * cos)
-    }
-  }
-
   return {
     channelCount,
     hop,
@@ -292,13 +313,17 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
     addSegment(k, sum) {
       analyse(Math.round(map.sourceAt(asOutput(k * hop))))
       const any = findClear()
-      for (let c = 0; c < channelCount; c++) smoothNoise(c)
+      for (let c = 0; fresh > 0 && c < channelCount; c++)
+        smoothNoise(smooth[c] as Float64Array, now[c] as Float32Array, isClear, powers, counts)
       if (any) {
         shapeClear(previousSegment !== k - 1)
         for (let c = 0; c < channelCount; c++) last[c]?.set(clear[c] as Float32Array)
         layClear(clear, sum, clearScale)
       } else for (const column of last) column.fill(0)
-      shapeHaze(k)
+      // the same draws in all channels
+      fillDraws(draws, seed, k, DRAW_BITS)
+      for (let c = 0; c < channelCount; c++)
+        turnHaze(hazy[c] as Float32Array, now[c] as Float32Array, smooth[c] as Float64Array, isClear, draws, fresh)
       layHaze(hazy, sum, hazeScale)
       previousSegment = k
     },
