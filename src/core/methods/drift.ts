@@ -59,7 +59,7 @@ export const drift = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 43,
+  timesRealTime: 65,
   settings: schema,
   // what moves floats in shorter windows, what stands still in long ones
   pick(analysis, sampleRate) {
@@ -218,9 +218,9 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
   const layHaze = createSynthesis(length, 'sine')
   const now = emptyColumn(channelCount, length)
   const before = emptyColumn(channelCount, length)
-  const clear = emptyColumn(channelCount, length)
+  let clear = emptyColumn(channelCount, length)
   const hazy = emptyColumn(channelCount, length)
-  const last = emptyColumn(channelCount, length)
+  let last = emptyColumn(channelCount, length)
   const power = new Float64Array(bins + 1)
   const sums = new Float64Array(bins + 2)
   const floored = new Float32Array(bins + 1)
@@ -276,16 +276,8 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
   }
 
   function shapeClear(afresh: boolean) {
-    let k = 0
-    while (k <= bins) {
-      if (isClear[k] !== 1) {
-        for (const column of clear) {
-          column[2 * k] = 0
-          column[2 * k + 1] = 0
-        }
-        k++
-        continue
-      }
+    for (const column of clear) column.fill(0)
+    for (let k = isClear.indexOf(1); k >= 0; ) {
       // one lobe, or lobes that touch: each bin belongs to the nearest peak, as in the locked vocoder
       let end = k
       while (end <= bins && isClear[end] === 1) end++
@@ -298,7 +290,7 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
         turnPeak(clear, now, last, before, peak, from, to, !afresh)
         from = to
       }
-      k = end
+      k = isClear.indexOf(1, end)
     }
   }
 
@@ -317,8 +309,8 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
         smoothNoise(smooth[c] as Float64Array, now[c] as Float32Array, isClear, powers, counts)
       if (any) {
         shapeClear(previousSegment !== k - 1)
-        for (let c = 0; c < channelCount; c++) last[c]?.set(clear[c] as Float32Array)
         layClear(clear, sum, clearScale)
+        ;[clear, last] = [last, clear]
       } else for (const column of last) column.fill(0)
       // the same draws in all channels
       fillDraws(draws, seed, k, DRAW_BITS)
