@@ -25,8 +25,8 @@ export function mixReader(source: SoundSource): (part: AudioBlock) => Float32Arr
 }
 
 function sumOf(channels: readonly Float32Array[]): Float32Array {
-  const mix = new Float32Array(channels[0]?.length ?? 0)
-  for (const channel of channels) addTo(mix, channel)
+  const mix = channels[0]?.slice() ?? new Float32Array(0)
+  for (const channel of channels.slice(1)) addTo(mix, channel)
   return mix
 }
 

@@ -62,15 +62,8 @@ export function* noveltyOf(sound: AudioBlock | SoundSource): Task<Novelty> {
   const half = size >> 1
 
   const pairs = channelCount & ~1
-  function addBands(column: number, of: Float32Array, scale: number) {
-    for (let band = 0; band < bands; band++) {
-      let sum = 0
-      const to = edges[band + 1] as number
-      for (let k = edges[band] as number; k < to; k++) sum += of[k] as number
-      const at = column * bands + band
-      levels[at] = (levels[at] as number) + (scale * sum) / (to - (edges[band] as number))
-    }
-  }
+  const addBands = (column: number, of: Float32Array, scale: number) =>
+    addMeans(levels, column * bands, of, edges, scale)
   /** two channels in one column that begins at a frame of theirs */
   function addPair(column: number, start: number, a: Float32Array, b: Float32Array) {
     reader.power(power, a, start, b, start)
@@ -97,8 +90,7 @@ export function* noveltyOf(sound: AudioBlock | SoundSource): Task<Novelty> {
     }
     yield { doneFrames: Math.min(totalFrames, end * hop), totalFrames }
   }
-  let loudest = 0
-  for (let i = 0; i < levels.length; i++) loudest = Math.max(loudest, levels[i] as number)
+  const loudest = mostOf(levels)
   const novelty = {
     hop,
     all: new Float64Array(columns),
@@ -109,7 +101,7 @@ export function* noveltyOf(sound: AudioBlock | SoundSource): Task<Novelty> {
   const lowBands = edges.findIndex((bin) => (bin * sampleRate) / size >= LOW_HZ)
   const highFrom = edges.findIndex((bin) => (bin * sampleRate) / size >= HIGH_HZ)
   const floor = loudest * exp((-DEPTH_DB / 10) * Math.LN10)
-  for (let i = 0; i < levels.length; i++) levels[i] = 0.5 * ln((levels[i] as number) + floor)
+  toLogs(levels, floor)
 
   const lag = Math.max(1, Math.round(half / 2 / hop))
   // what lies before the sound is silence
@@ -117,35 +109,71 @@ export function* noveltyOf(sound: AudioBlock | SoundSource): Task<Novelty> {
   // where a window reaches beyond the end, the cut shows as a rise in every band: nothing is looked for there
   const last = Math.max(0, Math.floor((totalFrames - half) / hop))
   for (let column = 0; column <= Math.min(last, columns - 1); column++) {
-    const now = column * bands
     const before = (column - lag) * bands
-    let rise = 0
-    let groupRise = 0
-    let most = 0
-    let low = 0
-    let high = 0
-    for (let band = 0; band < bands; band++) {
-      let old = quiet
-      if (before >= 0) {
-        old = levels[before + band] as number
-        if (band > 0) old = Math.max(old, levels[before + band - 1] as number)
-        if (band + 1 < bands) old = Math.max(old, levels[before + band + 1] as number)
-      }
-      const change = (levels[now + band] as number) - old
-      if (change > 0) {
-        rise += change
-        groupRise += change
-        if (band < lowBands) low += change
-        else if (band >= highFrom) high += change
-      }
-      if ((band + 1) % GROUP_BANDS === 0 || band + 1 === bands) {
-        most = Math.max(most, groupRise)
-        groupRise = 0
-      }
-    }
+    const [rise, most, low, high] = risesOf(levels, column * bands, before, bands, lowBands, highFrom, quiet)
     novelty.all[column] = rise / bands + GROUP_SAYS * (most / GROUP_BANDS)
     novelty.low[column] = low / Math.max(1, lowBands)
     novelty.high[column] = high / Math.max(1, bands - highFrom)
   }
   return novelty
+}
+
+// loops of their own: inside a generator they would stay slow
+
+/** Add each band's mean, times a scale, to the levels from `at` on. */
+function addMeans(levels: Float32Array, at: number, of: Float32Array, edges: Int32Array, scale: number) {
+  for (let band = 0; band + 1 < edges.length; band++) {
+    let sum = 0
+    const from = edges[band] as number
+    const to = edges[band + 1] as number
+    for (let k = from; k < to; k++) sum += of[k] as number
+    levels[at + band] = (levels[at + band] as number) + (scale * sum) / (to - from)
+  }
+}
+
+function mostOf(levels: Float32Array): number {
+  let most = 0
+  for (let i = 0; i < levels.length; i++) most = Math.max(most, levels[i] as number)
+  return most
+}
+
+function toLogs(levels: Float32Array, floor: number) {
+  for (let i = 0; i < levels.length; i++) levels[i] = 0.5 * ln((levels[i] as number) + floor)
+}
+
+/** How far the bands of a column lie over those of one before: all, the group that rises most, the low ones, the high ones. */
+function risesOf(
+  levels: Float32Array,
+  now: number,
+  before: number,
+  bands: number,
+  lowBands: number,
+  highFrom: number,
+  quiet: number,
+): readonly [all: number, most: number, low: number, high: number] {
+  let rise = 0
+  let groupRise = 0
+  let most = 0
+  let low = 0
+  let high = 0
+  for (let band = 0; band < bands; band++) {
+    let old = quiet
+    if (before >= 0) {
+      old = levels[before + band] as number
+      if (band > 0) old = Math.max(old, levels[before + band - 1] as number)
+      if (band + 1 < bands) old = Math.max(old, levels[before + band + 1] as number)
+    }
+    const change = (levels[now + band] as number) - old
+    if (change > 0) {
+      rise += change
+      groupRise += change
+      if (band < lowBands) low += change
+      else if (band >= highFrom) high += change
+    }
+    if ((band + 1) % GROUP_BANDS === 0 || band + 1 === bands) {
+      most = Math.max(most, groupRise)
+      groupRise = 0
+    }
+  }
+  return [rise, most, low, high]
 }

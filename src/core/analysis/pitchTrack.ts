@@ -1,6 +1,6 @@
 import type { AudioBlock } from '../audio/block'
 import { partAround, type SoundSource, soundSource } from '../audio/soundSource'
-import { log2, square } from '../dsp/portable'
+import { log2 } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { pairAutocorrelation } from '../kernels/autocorrelation'
 import type { Task } from '../task'
@@ -66,6 +66,61 @@ export function* trackPitch(sound: AudioBlock | SoundSource): Task<PitchTrack> {
   return { hopFrames, ...cheapestPath(steps) }
 }
 
+/** Lay the frames from `start` on, without their mean and all equally loud; beyond the ends there is silence. Returns how loud. */
+function load(target: Float64Array, mix: Float32Array, start: number): number {
+  const window = target.length
+  const from = Math.min(window, Math.max(0, -start))
+  const to = Math.max(from, Math.min(window, mix.length - start))
+  target.fill(0, 0, from)
+  target.fill(0, to)
+  if (to > from) target.set(mix.subarray(start + from, start + to), from)
+  const mean = sumOf(target) / window
+  let energy = 0
+  for (let i = 0; i < window; i++) {
+    const value = (target[i] as number) - mean
+    target[i] = value
+    energy += value * value
+  }
+  const scale = energy > 0 ? 1 / Math.sqrt(energy) : 0
+  for (let i = 0; i < window; i++) target[i] = (target[i] as number) * scale
+  return energy
+}
+
+function sumOf(values: Float64Array): number {
+  let sum = 0
+  for (let i = 0; i < values.length; i++) sum += values[i] as number
+  return sum
+}
+
+/** The square difference, normalised: `nsdf[lag]` from every second correlation and what of the samples still overlaps. */
+function normalise(nsdf: Float64Array, correlations: Float32Array, part: 0 | 1, samples: Float64Array) {
+  let both = 2
+  nsdf[0] = 1
+  for (let lag = 1; lag < nsdf.length; lag++) {
+    const a = samples[lag - 1] as number
+    const b = samples[samples.length - lag] as number
+    both -= a * a + b * b
+    nsdf[lag] = both > 1e-12 ? (2 * (correlations[2 * lag + part] as number)) / both : 0
+  }
+}
+
+/** Lags of the peaks that stand out, past the first fall below zero: before it every lag looks like the signal itself. */
+function findPeaks(peaks: Int32Array, nsdf: Float64Array, shortest: number, longest: number): number {
+  let lag = 1
+  while (lag < longest && (nsdf[lag] as number) > 0) lag++
+  lag = Math.max(lag, shortest)
+  let count = 0
+  let left = nsdf[lag - 1] as number
+  let middle = nsdf[lag] as number
+  for (; lag <= longest; lag++) {
+    const right = nsdf[lag + 1] as number
+    if (middle >= 0.3 && middle > left && middle >= right) peaks[count++] = lag
+    left = middle
+    middle = right
+  }
+  return count
+}
+
 /** Candidates of two windows at once: their transforms share one. */
 function createPeriodFinder(sampleRate: number) {
   const size = nearestPowerOfTwo(0.0853 * sampleRate, 256)
@@ -75,51 +130,18 @@ function createPeriodFinder(sampleRate: number) {
   const correlate = pairAutocorrelation(size)
   const correlations = new Float32Array(2 * (longest + 2))
   const nsdf = new Float64Array(longest + 2)
+  const peaks = new Int32Array(longest)
   const frame = [new Float64Array(window), new Float64Array(window)] as const
-
-  /** Lay the frames around a moment, without their mean and all equally loud; returns how loud they were. */
-  function load(target: Float64Array, mix: Float32Array, centre: number): number {
-    const start = centre - (window >> 1)
-    // beyond the ends there is silence
-    const from = Math.min(window, Math.max(0, -start))
-    const to = Math.max(from, Math.min(window, mix.length - start))
-    target.fill(0, 0, from)
-    target.fill(0, to)
-    let mean = 0
-    for (let i = from; i < to; i++) {
-      const value = mix[start + i] as number
-      target[i] = value
-      mean += value
-    }
-    mean /= window
-    let energy = 0
-    for (let i = 0; i < window; i++) {
-      const value = (target[i] as number) - mean
-      target[i] = value
-      energy += value * value
-    }
-    const scale = energy > 0 ? 1 / Math.sqrt(energy) : 0
-    for (let i = 0; i < window; i++) target[i] = (target[i] as number) * scale
-    return energy
-  }
 
   function candidates(samples: Float64Array, part: 0 | 1, energy: number): Candidate[] {
     if (energy / window < 1e-9) return []
-    let both = 2
-    nsdf[0] = 1
-    for (let lag = 1; lag <= longest + 1; lag++) {
-      both -= square(samples[lag - 1] as number) + square(samples[window - lag] as number)
-      nsdf[lag] = both > 1e-12 ? (2 * (correlations[2 * lag + part] as number)) / both : 0
-    }
+    normalise(nsdf, correlations, part, samples)
     const found: Candidate[] = []
-    // past the first fall below zero: before it every lag looks like the signal itself
-    let lag = 1
-    while (lag < longest && (nsdf[lag] as number) > 0) lag++
-    for (lag = Math.max(lag, shortest); lag <= longest; lag++) {
+    for (let n = 0, count = findPeaks(peaks, nsdf, shortest, longest); n < count; n++) {
+      const lag = peaks[n] as number
       const left = nsdf[lag - 1] as number
       const middle = nsdf[lag] as number
       const right = nsdf[lag + 1] as number
-      if (middle < 0.3 || middle <= left || middle < right) continue
       const bend = left - 2 * middle + right
       const offset = bend === 0 ? 0 : (0.5 * (left - right)) / bend
       const clarity = Math.min(1, middle - 0.25 * (left - right) * offset)
@@ -131,8 +153,8 @@ function createPeriodFinder(sampleRate: number) {
   }
 
   const candidatesAt = (mix: Float32Array, centreA: number, centreB: number): [Candidate[], Candidate[]] => {
-    const energyA = load(frame[0], mix, centreA)
-    const energyB = load(frame[1], mix, centreB)
+    const energyA = load(frame[0], mix, centreA - (window >> 1))
+    const energyB = load(frame[1], mix, centreB - (window >> 1))
     correlate(correlations, frame[0], frame[1])
     return [candidates(frame[0], 0, energyA), candidates(frame[1], 1, energyB)]
   }

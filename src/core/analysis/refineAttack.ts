@@ -1,6 +1,6 @@
 import type { AudioBlock } from '../audio/block'
 import { type SoundSource, soundSource } from '../audio/soundSource'
-import { ln, square } from '../dsp/portable'
+import { ln } from '../dsp/portable'
 
 const BEFORE_SECONDS = 0.03
 const SEARCH_BEFORE_SECONDS = 0.022
@@ -84,40 +84,81 @@ function addErrors(samples: Float32Array, learnFrom: number, from: number, to: n
   const learnt = from - learnFrom
   const order = Math.min(ORDER, learnt >> 3)
   const predictor = order > 0 ? burg(samples, learnFrom, from, order) : new Float64Array(0)
-  for (let n = from; n < to; n++) {
-    let error = samples[n] as number
-    // before its first sample a sound is silent
-    const known = Math.min(predictor.length, n)
-    for (let k = 0; k < known; k++) error -= (predictor[k] as number) * (samples[n - 1 - k] as number)
-    errors[n - from] = (errors[n - from] as number) + error * error
+  // before its first sample a sound is silent
+  const first = from - predictor.length
+  const heard = new Float64Array(to - first)
+  const missing = Math.max(0, -first)
+  heard.set(samples.subarray(first + missing, to), missing)
+  addPredictionErrors(heard, predictor.reverse(), errors)
+}
+
+/**
+ * `errors[n]` += the squared difference of `samples[order + n]` from what the `order` samples before it, oldest first, predict. Four
+ * sums side by side: one would wait for itself.
+ */
+function addPredictionErrors(samples: Float64Array, predictor: Float64Array, errors: Float64Array) {
+  const order = predictor.length
+  for (let n = 0; n + order < samples.length; n++) {
+    let a = 0
+    let b = 0
+    let c = 0
+    let d = 0
+    let k = 0
+    for (; k + 3 < order; k += 4) {
+      a += (predictor[k] as number) * (samples[n + k] as number)
+      b += (predictor[k + 1] as number) * (samples[n + k + 1] as number)
+      c += (predictor[k + 2] as number) * (samples[n + k + 2] as number)
+      d += (predictor[k + 3] as number) * (samples[n + k + 3] as number)
+    }
+    for (; k < order; k++) a += (predictor[k] as number) * (samples[n + k] as number)
+    const error = (samples[n + order] as number) - (a + b + (c + d))
+    errors[n] = (errors[n] as number) + error * error
   }
 }
 
 /** Burg's predictor: coefficients of the past samples, nearest first. */
 function burg(samples: Float32Array, from: number, to: number, order: number): Float64Array {
-  const count = to - from
-  const forward = Float64Array.from({ length: count }, (_, i) => samples[from + i] as number)
+  const forward = new Float64Array(samples.subarray(from, to))
   const backward = forward.slice()
   let a = new Float64Array(0)
+  const sums = new Float64Array(2)
+  reflect(forward, backward, 0, 0, sums)
   for (let m = 1; m <= order; m++) {
-    let cross = 0
-    let power = 0
-    for (let n = m; n < count; n++) {
-      cross += (forward[n] as number) * (backward[n - 1] as number)
-      power += square(forward[n] as number) + square(backward[n - 1] as number)
-    }
+    const [cross, power] = sums as unknown as [number, number]
     if (power < 1e-18) break
     const k = (2 * cross) / power
     const next = new Float64Array(m)
     for (let i = 0; i < m - 1; i++) next[i] = (a[i] as number) - k * (a[m - 2 - i] as number)
     next[m - 1] = k
     a = next
-    for (let n = count - 1; n >= m; n--) {
-      const f = forward[n] as number
-      const b = backward[n - 1] as number
-      forward[n] = f - k * b
-      backward[n] = b - k * f
-    }
+    reflect(forward, backward, m, k, sums)
   }
   return a
+}
+
+/**
+ * One step of the lattice, in place, from `m` on; into `sums`, of what is behind it, Σ forward[n] · backward[n − 1] and the sum of
+ * both squared.
+ */
+function reflect(forward: Float64Array, backward: Float64Array, m: number, k: number, sums: Float64Array) {
+  let cross = 0
+  let power = 0
+  let old = m > 0 ? (backward[m - 1] as number) : 0
+  let before = 0
+  for (let n = m; n < forward.length; n++) {
+    const f = forward[n] as number
+    const own = f - k * old
+    const turned = old - k * f
+    old = backward[n] as number
+    forward[n] = own
+    if (m > 0) backward[n] = turned
+    // the first has none before it
+    if (n > m) {
+      cross += own * before
+      power += own * own + before * before
+    }
+    before = m > 0 ? turned : old
+  }
+  sums[0] = cross
+  sums[1] = power
 }

@@ -40,47 +40,63 @@ export function cosTurns(turns: number): number {
 /** Taylor, |x| ≤ π/4: the first term left out is below 2⁻⁵⁶. */
 function sineSeries(x: number): number {
   const y = x * x
-  return (
-    x *
-    (1 -
-      (y / 6) *
-        (1 -
-          (y / 20) *
-            (1 - (y / 42) * (1 - (y / 72) * (1 - (y / 110) * (1 - (y / 156) * (1 - (y / 210) * (1 - y / 272))))))))
-  )
+  let sum = y * (1 / 355_687_428_096_000) - 1 / 1_307_674_368_000
+  sum = sum * y + 1 / 6_227_020_800
+  sum = sum * y - 1 / 39_916_800
+  sum = sum * y + 1 / 362_880
+  sum = sum * y - 1 / 5_040
+  sum = sum * y + 1 / 120
+  sum = sum * y - 1 / 6
+  return x + x * (sum * y)
 }
 
 function cosineSeries(x: number): number {
   const y = x * x
-  return (
-    1 -
-    (y / 2) *
-      (1 -
-        (y / 12) * (1 - (y / 30) * (1 - (y / 56) * (1 - (y / 90) * (1 - (y / 132) * (1 - (y / 182) * (1 - y / 240)))))))
-  )
+  let sum = y * (1 / 20_922_789_888_000) - 1 / 87_178_291_200
+  sum = sum * y + 1 / 479_001_600
+  sum = sum * y - 1 / 3_628_800
+  sum = sum * y + 1 / 40_320
+  sum = sum * y - 1 / 720
+  sum = sum * y + 1 / 24
+  sum = sum * y - 0.5
+  return 1 + sum * y
 }
 
-const bits = new DataView(new ArrayBuffer(8))
+const number = new Float64Array(1)
+const halves = new Uint32Array(number.buffer)
+/** where the half with the exponent lies */
+const HIGH = new Uint8Array(new Uint32Array([1]).buffer)[0] === 1 ? 1 : 0
+
+/** 2 to the whole powers from −1074 to 1023, exactly */
+const LEAST_POWER = -1074
+const powersOfTwo = new Float64Array(1023 - LEAST_POWER + 1)
+for (let power = 0, value = 1; power <= 1023; power++, value *= 2) powersOfTwo[power - LEAST_POWER] = value
+for (let power = -1, value = 0.5; power >= LEAST_POWER; power--, value /= 2) powersOfTwo[power - LEAST_POWER] = value
 
 /** 2 to a whole power, exactly. */
-function wholePowerOfTwo(power: number): number {
-  if (power < -1022) return wholePowerOfTwo(power + 512) * 2 ** -512
-  if (power > 1023) return Number.POSITIVE_INFINITY
-  bits.setUint32(0, (power + 1023) << 20)
-  bits.setUint32(4, 0)
-  return bits.getFloat64(0)
-}
+const wholePowerOfTwo = (power: number) =>
+  power > 1023 ? Number.POSITIVE_INFINITY : power < LEAST_POWER ? 0 : (powersOfTwo[power - LEAST_POWER] as number)
 
 /** 2 to the power of x. */
 export function exp2(x: number): number {
   if (!(x > -1060)) return Number.isNaN(x) ? Number.NaN : 0
   if (x > 1024) return Number.POSITIVE_INFINITY
-  const whole = Math.round(x)
+  const whole = Math.floor(x + 0.5)
   const y = (x - whole) * LN2
-  // Taylor of e^y, |y| ≤ 0.35, by Horner
-  let sum = 1
-  for (let n = 14; n > 0; n--) sum = 1 + (y / n) * sum
-  return sum * wholePowerOfTwo(whole)
+  // Taylor of e^y, |y| ≤ 0.35, even and odd terms by themselves, so that neither waits for the other
+  const z = y * y
+  let even = z * (1 / 87_178_291_200) + 1 / 479_001_600
+  let odd = z * (1 / 6_227_020_800) + 1 / 39_916_800
+  even = even * z + 1 / 3_628_800
+  odd = odd * z + 1 / 362_880
+  even = even * z + 1 / 40_320
+  odd = odd * z + 1 / 5_040
+  even = even * z + 1 / 720
+  odd = odd * z + 1 / 120
+  even = even * z + 1 / 24
+  odd = odd * z + 1 / 6
+  even = even * z + 0.5
+  return (even * z + 1 + y * (odd * z + 1)) * wholePowerOfTwo(whole)
 }
 
 export function exp(x: number): number {
@@ -91,11 +107,9 @@ export function exp(x: number): number {
 export function ln(x: number): number {
   if (!(x > 0)) return x === 0 ? Number.NEGATIVE_INFINITY : Number.NaN
   if (x < 1e-300) return ln(x * 1e100) - 230.25850929940458
-  bits.setFloat64(0, x)
-  const high = bits.getUint32(0)
-  let power = (high >>> 20) - 1023
-  bits.setUint32(0, (high & 0xfffff) | (1023 << 20))
-  let m = bits.getFloat64(0)
+  number[0] = x
+  let power = ((halves[HIGH] as number) >>> 20) - 1023
+  let m = x * (powersOfTwo[-power - LEAST_POWER] as number)
   if (m > Math.SQRT2) {
     m /= 2
     power++
@@ -103,9 +117,16 @@ export function ln(x: number): number {
   // ln m = 2 artanh((m−1)/(m+1)), |argument| ≤ 0.172
   const z = (m - 1) / (m + 1)
   const y = z * z
-  let sum = 0
-  for (let n = 21; n > 0; n -= 2) sum = sum * y + 1 / n
-  return power * LN2 + 2 * z * sum
+  let sum = y * (1 / 21) + 1 / 19
+  sum = sum * y + 1 / 17
+  sum = sum * y + 1 / 15
+  sum = sum * y + 1 / 13
+  sum = sum * y + 1 / 11
+  sum = sum * y + 1 / 9
+  sum = sum * y + 1 / 7
+  sum = sum * y + 1 / 5
+  sum = sum * y + 1 / 3
+  return power * LN2 + 2 * z * (sum * y + 1)
 }
 
 export function log2(x: number): number {

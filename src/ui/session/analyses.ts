@@ -23,7 +23,7 @@ export function knownSoFar(state: State, source: Source): Analysis | undefined {
   return analysis && heldAnalysis(source, analysis)
 }
 
-/** Begin to find out what these recipes need and nobody has found out yet; one job at a time for each source. */
+/** Begin to find out what these recipes need and nobody has found out yet; all at once for each source. */
 export function syncAnalysis(source: Source, audio: AudioBlock, recipes: readonly Recipe[]) {
   const sourceId = soundKey(source)
   const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
@@ -49,10 +49,22 @@ function find(sourceId: string, audio: AudioBlock, needs: readonly AnalysisNeed[
       analysing: progress === undefined ? others : { ...others, [sourceId]: progress },
     }))
   show(0)
-  const finding = pool.run<'analyse'>(
-    { kind: 'analyse', audio, needs, known },
-    { rank: 1, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
-  )
+  // neither waits for the other
+  const shares = needs.map(() => 0)
+  const finding = Promise.all(
+    needs.map((need, n) =>
+      pool.run<'analyse'>(
+        { kind: 'analyse', audio, needs: [need], known },
+        {
+          rank: 1,
+          onProgress: ({ doneFrames, totalFrames }) => {
+            shares[n] = doneFrames / totalFrames
+            show(Math.min(...shares))
+          },
+        },
+      ),
+    ),
+  ).then((found): Analysis => Object.assign({}, ...found))
   running.set(sourceId, finding)
   return finding
     .finally(() => {
