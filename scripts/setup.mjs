@@ -52,6 +52,7 @@ export function needPackages({ toStderr = false } = {}) {
 const BUILT_FROM = [
   'src',
   'server',
+  'scripts/preload.mjs',
   'public',
   'astro.config.mjs',
   'package-lock.json',

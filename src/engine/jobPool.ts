@@ -107,6 +107,10 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   }
 
   return {
+    /** Have a worker ready before there is a job: its script takes a while to load. */
+    warm() {
+      if (seats.length === 0) open()
+    },
     /**
      * Let fewer than `size` jobs run at once from now on (at least one), so that something else has room. Of those that run, the
      * ones of the highest rank wait where they are, and work in the background leaves half of its time to others; nobody waits for the work in the background, but somebody does for rank 0.
@@ -152,7 +156,9 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
 export type JobPool = ReturnType<typeof createJobPool>
 
 export function createWorkerPool(): JobPool {
-  return createJobPool(WORKERS, () => new Worker(new URL('./job.worker.ts', import.meta.url), { type: 'module' }))
+  const pool = createJobPool(WORKERS, () => new Worker(new URL('./job.worker.ts', import.meta.url), { type: 'module' }))
+  if (typeof Worker !== 'undefined') pool.warm()
+  return pool
 }
 
 /** Jobs at once that leave playback a core of its own. */

@@ -3,6 +3,7 @@
  * or cannot be asked.
  */
 export async function taggedTempo(bytes: Uint8Array): Promise<number | undefined> {
+  if (isPlainWav(bytes)) return undefined
   try {
     const { ALL_FORMATS, BufferSource, Input } = await import('mediabunny')
     const tags = await new Input({ source: new BufferSource(bytes), formats: ALL_FORMATS }).getMetadataTags()
@@ -14,4 +15,20 @@ export async function taggedTempo(bytes: Uint8Array): Promise<number | undefined
     // what cannot be read as tags carries no tempo; whether it can be read as sound is not asked here
     return undefined
   }
+}
+
+const PLAIN_CHUNKS = ['fmt ', 'data', 'fact', 'cue ', 'smpl', 'JUNK', 'PAD ']
+
+/** A WAV file with nothing in it that could carry tags: then the reader of tags need not even be loaded. */
+function isPlainWav(bytes: Uint8Array): boolean {
+  const text = (at: number) => String.fromCharCode(...bytes.subarray(at, at + 4))
+  if (text(0) !== 'RIFF' || text(8) !== 'WAVE') return false
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+  for (let at = 12; at + 8 <= bytes.length; ) {
+    const size = view.getUint32(at + 4, true)
+    const labels = text(at) === 'LIST' && text(at + 8) === 'adtl'
+    if (!PLAIN_CHUNKS.includes(text(at)) && !labels) return false
+    at += 8 + size + (size & 1)
+  }
+  return true
 }

@@ -20,6 +20,7 @@ const MOST_FRAMES_HELD = 48_000 * 60 * 20
 export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => Promise<Blob | undefined>) {
   const held = new Map<string, Promise<LoadedSound>>()
   const sizes = new Map<string, number>()
+  const urgent = new Set<Promise<LoadedSound>>()
 
   async function load(source: Source, rank: number): Promise<LoadedSound> {
     const blob = source.origin === 'demo' ? await fetchDemo(source) : await readFile(source.id)
@@ -74,8 +75,14 @@ export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => 
         held.set(source.id, known)
         return known
       }
-      const loading = load(source, rank)
+      // what nobody waits for leaves the line and the workers to what somebody does
+      const loading = rank > 0 ? Promise.allSettled(urgent).then(() => load(source, rank)) : load(source, rank)
       held.set(source.id, loading)
+      if (rank === 0) {
+        urgent.add(loading)
+        const done = () => urgent.delete(loading)
+        loading.then(done, done)
+      }
       loading.then(
         ({ facts }) => {
           sizes.set(source.id, facts.frames)
