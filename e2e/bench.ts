@@ -66,7 +66,7 @@ export async function type(field: Locator, text: string) {
 interface Output {
   heard(frames: number): { sampleRate: number; channels: [Float32Array, Float32Array]; total: number }
   underruns(): number
-  latencyMs(): number
+  wayOutMs(): number
 }
 
 /** The last `frames` frames that went to the output, left channel. */
@@ -87,10 +87,10 @@ export async function heard(
   return { samples, sampleRate: packed.sampleRate, total: packed.total }
 }
 
-export async function output(page: Page): Promise<{ underruns: number; latencyMs: number }> {
+export async function output(page: Page): Promise<{ underruns: number; wayOutMs: number }> {
   return page.evaluate(() => {
     const { zumbetOutput } = globalThis as unknown as { zumbetOutput: Output }
-    return { underruns: zumbetOutput.underruns(), latencyMs: zumbetOutput.latencyMs() }
+    return { underruns: zumbetOutput.underruns(), wayOutMs: zumbetOutput.wayOutMs() }
   })
 }
 

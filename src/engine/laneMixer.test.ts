@@ -212,6 +212,46 @@ describe('a lane that takes long to begin', () => {
     expect(work(mixer)).toBe(0)
   })
 
+  it('can be laid over what was read last: it is asked for at the place that is heard, and goes on from there alone', () => {
+    const STRETCH = 1.2
+    const heardAt = 27_000
+    const asked: (number | undefined)[] = []
+    let laid: Float32Array | undefined
+    const mixer: LaneMixer = createLaneMixer(tone, { lanes, active: 0, loop: undefined }, 0, known, {
+      place: () => heardAt,
+      lay(seekTo) {
+        asked.push(seekTo)
+        mixer.restartAt(seekTo ?? heardAt)
+        laid = play(mixer, 3000).left
+        return true
+      },
+    })
+    play(mixer, 30_000)
+    mixer.setProgram({ lanes, active: 1, loop: undefined })
+    expect(asked).toEqual([])
+    work(mixer)
+    expect(asked).toEqual([undefined])
+    expect(Math.abs(mixer.sourceFrame() - heardAt - 3000 / STRETCH)).toBeLessThan(3)
+    const alone = createLaneMixer(tone, { lanes, active: 1, loop: undefined }, heardAt, known)
+    // a start inside the sound fades in; what is laid over something else does not
+    expect(laid?.subarray(200)).toEqual(play(alone, 3000).left.subarray(200))
+    mixer.seek(12_000)
+    work(mixer)
+    expect(asked).toEqual([undefined, 12_000])
+    expect(Math.abs(mixer.sourceFrame() - 12_000 - 3000 / STRETCH)).toBeLessThan(3)
+  })
+
+  it('comes behind what was read where it cannot be laid over it, at the place where that ends', () => {
+    const mixer = createLaneMixer(tone, { lanes, active: 0, loop: undefined }, 0, known, {
+      place: () => 27_000,
+      lay: () => false,
+    })
+    play(mixer, 30_000)
+    mixer.setProgram({ lanes, active: 1, loop: undefined })
+    work(mixer)
+    expect(Math.abs(mixer.sourceFrame() - 30_000)).toBeLessThan(3)
+  })
+
   it('is let go when another is asked for before it is ready', () => {
     const mixer = mixerOf()
     mixer.setProgram({ lanes, active: 1, loop: undefined })

@@ -71,6 +71,17 @@ const START_FADE_SECONDS = 0.002
 /** the longest run that is read at once */
 const CHUNK = 128
 
+/** For whoever keeps what was read last: a new lane may be laid over that instead of coming behind it. */
+export interface HandOver {
+  /** the source frame from which that could be done now */
+  place(): number | undefined
+  /**
+   * A lane could take over, at a source frame or, without one, where the sound has come. To lay it over what was read, `restartAt`, read
+   * that much, and say true; otherwise it takes over in what is read next.
+   */
+  lay(seekTo: number | undefined, seconds: number): boolean
+}
+
 /**
  * Plays one lane of a source at a time, and moves between lanes, recipes, places and loop ends without a gap: whatever
  * changes, the new voice starts at the same place of the source and the old one fades under it. Weights of all voices
@@ -78,7 +89,13 @@ const CHUNK = 128
  *
  * Pure: no clock, no messages. `read` makes the next frames and says which source frame they start at.
  */
-export function createLaneMixer(source: AudioBlock, first: Program, startSourceFrame: number, known: Analysis = {}) {
+export function createLaneMixer(
+  source: AudioBlock,
+  first: Program,
+  startSourceFrame: number,
+  known: Analysis = {},
+  handOver?: HandOver,
+) {
   let analysis = known
   const { sampleRate } = source
   const frames = frameCount(source)
@@ -130,10 +147,14 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
 
   /** Let the active lane take over, at a place or where the sound has come: at once, or when it is ready. */
   function bring(seekTo: number | undefined, seconds: number) {
-    const from = seekTo ?? sourceFrame()
+    const from = seekTo ?? handOver?.place() ?? sourceFrame()
     const work = preparing(orderOf(program), from)
     coming = work && { seekTo, seconds, work, readyTo: from + READY_AHEAD_SECONDS * sampleRate }
-    if (!coming) enterAt(from, seconds)
+    if (!coming) takeOver(seekTo, seconds)
+  }
+
+  function takeOver(seekTo: number | undefined, seconds: number) {
+    if (!handOver?.lay(seekTo, seconds)) enterAt(seekTo ?? sourceFrame(), seconds)
   }
 
   function sourceFrame(): number {
@@ -229,6 +250,11 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
     seek(frame: number) {
       bring(frame, SWITCH_SECONDS)
     },
+    /** Go on with the active lane alone, from a source frame and without a fade. */
+    restartAt(frame: number) {
+      streams = []
+      enterAt(frame, 0)
+    },
     /**
      * Do a little of what a lane needs that is on its way; false when there is nothing to do. To be called in spare time: what is
      * heard goes on without it.
@@ -237,7 +263,7 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
       if (!coming) return loopStart ? !loopStart.next().done || forgetLoop() : false
       if (!coming.work.next().done) return true
       const { seekTo, seconds, readyTo } = coming
-      const here = seekTo ?? sourceFrame()
+      const here = seekTo ?? handOver?.place() ?? sourceFrame()
       // the sound has gone on meanwhile; past what is ready, or back in a loop, a little more is to be done
       const work =
         here > readyTo || here < readyTo - 2 * READY_AHEAD_SECONDS * sampleRate
@@ -248,7 +274,7 @@ export function createLaneMixer(source: AudioBlock, first: Program, startSourceF
         return true
       }
       coming = undefined
-      enterAt(here, seconds)
+      takeOver(seekTo, seconds)
       learnLoop()
       return loopStart !== undefined
     },

@@ -147,3 +147,58 @@ describe('the click', () => {
     expect(loud(5001, 5010)).toBe(true)
   })
 })
+
+describe('what takes the place of what plays', () => {
+  it('is heard within 15 ms over what was written long before, fades over from it, and says where it is', () => {
+    const { ring, overdub, heard, play } = playing(36)
+    play(5)
+    const { frames, sourceFrame } = overdub.changeable()
+    expect(frames % MARK_FRAMES).toBe(0)
+    // what plays says its place by frames written
+    expect(sourceFrame).toBe(41 * MARK_FRAMES - frames)
+    let mark = 500_000
+    overdub.replace(frames, 480, (left, right) => {
+      left.fill(0.75)
+      right.fill(0.75)
+      mark += MARK_FRAMES
+      return mark
+    })
+    play(34)
+    const begins = heard.findIndex((value) => value !== 0.25)
+    expect(begins / RATE - (5 * MARK_FRAMES) / RATE).toBeLessThan(0.015)
+    for (let i = 0; i < 478; i++) {
+      const step = (heard[begins + i + 1] as number) - (heard[begins + i] as number)
+      expect(step).toBeGreaterThan(0)
+      expect(step).toBeLessThan(0.0015)
+    }
+    // as far as was written; then what is written next
+    expect(heard.slice(begins + 480, 34 * MARK_FRAMES).every((value) => value === 0.75)).toBe(true)
+    expect([...ring.marks].filter((value) => value > 500_000)).toHaveLength(frames / MARK_FRAMES)
+  })
+
+  it('is laid behind what has been read while it was made, and leaves an audition over it', () => {
+    const { ring, overdub, heard, play } = playing(36)
+    play(5)
+    overdub.audition({ order: order(), at: undefined })
+    const { frames } = overdub.changeable()
+    let made = 0
+    overdub.replace(frames, 480, (left, right) => {
+      left.fill(0.75)
+      right.fill(0.75)
+      // slow to make: the output reads on
+      if (made++ < 12) playBlock(ring, new Float32Array(MARK_FRAMES), new Float32Array(MARK_FRAMES))
+      return made
+    })
+    play(60)
+    const before = heard.length
+    expect(before).toBe(65 * MARK_FRAMES)
+    let most = 0
+    for (let i = 1; i < 12 * MARK_FRAMES; i++)
+      most = Math.max(
+        most,
+        Math.abs((heard[5 * MARK_FRAMES + i] as number) - (heard[5 * MARK_FRAMES + i - 1] as number)),
+      )
+    // no step but the audition's own sine
+    expect(most).toBeLessThan(0.1)
+  })
+})

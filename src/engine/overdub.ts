@@ -10,6 +10,8 @@ export interface AuditionStart {
 
 /** blocks between what the output reads now and where something new may be laid over what is already written */
 const MARGIN_BLOCKS = 10
+/** the same for what takes the place of what plays: it lies ready before it is laid */
+const NEAREST_BLOCKS = 4
 const FADE_BLOCKS = 2
 
 /**
@@ -57,11 +59,11 @@ export function createOverdub(ring: Ring, sampleRate: number) {
     }
   }
 
-  /** The first written frame that may still be changed. */
-  function free(): number {
+  /** The first written frame that may still be changed, so many blocks ahead of what is read. */
+  function free(blocks = MARGIN_BLOCKS): number {
     const read = Atomics.load(ring.control, Slot.read)
     const ahead = (Atomics.load(ring.control, Slot.write) - read) | 0
-    const safe = written - ahead + MARGIN_BLOCKS * MARK_FRAMES
+    const safe = written - ahead + blocks * MARK_FRAMES
     return Math.min(written, Math.ceil(safe / MARK_FRAMES) * MARK_FRAMES)
   }
 
@@ -131,6 +133,37 @@ export function createOverdub(ring: Ring, sampleRate: number) {
       sounding = sounding.filter(
         ({ audition, begins, endsAt }) => Math.min(endsAt, begins + audition.frames) > written - RING_FRAMES / 4,
       )
+    },
+    /** The part of the first layer that something else may still take the place of: how long it is, and its first source frame. */
+    changeable(): { frames: number; sourceFrame: number } {
+      const from = free(NEAREST_BLOCKS)
+      return { frames: written - from, sourceFrame: ring.marks[(from % RING_FRAMES) / MARK_FRAMES] ?? -1 }
+    },
+    /**
+     * Let what `read` gives, block by block, take the place of the last `frames` of the first layer, fading over from it as soon as may
+     * be. `read` returns the source frame that a block begins at.
+     */
+    replace(frames: number, fadeFrames: number, read: (left: Float32Array, right: Float32Array) => number) {
+      const from = written - frames
+      const fresh = Array.from({ length: frames / MARK_FRAMES }, () => {
+        const block = { left: new Float32Array(MARK_FRAMES), right: new Float32Array(MARK_FRAMES), mark: 0 }
+        block.mark = read(block.left, block.right)
+        return block
+      })
+      // it has been read on meanwhile
+      const start = Math.min(written, Math.max(from, free(NEAREST_BLOCKS)))
+      const fade = Math.max(1, Math.min(fadeFrames, written - start))
+      for (let at = start; at < written; at += MARK_FRAMES) {
+        const block = fresh[(at - from) / MARK_FRAMES] as (typeof fresh)[number]
+        const place = at % RING_FRAMES
+        for (let i = 0; i < MARK_FRAMES; i++) {
+          const weight = Math.min(1, (at + i - start) / fade)
+          mainLeft[place + i] = (1 - weight) * (mainLeft[place + i] as number) + weight * (block.left[i] as number)
+          mainRight[place + i] = (1 - weight) * (mainRight[place + i] as number) + weight * (block.right[i] as number)
+        }
+        ring.marks[place / MARK_FRAMES] = block.mark
+      }
+      rewrite(start)
     },
     /** whether any audition still has something to give from here on */
     get sounds() {

@@ -5,7 +5,7 @@ import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import workletUrl from './player.worklet.ts?worker&url'
 import type { PlayerMessage, PlayerReport } from './playerProtocol'
-import { createRingMemory, fillOf, lastHeard, openRing, Slot, sourceFrameHeard } from './ring'
+import { createRingMemory, lastHeard, openRing, Slot, sourceFrameHeard } from './ring'
 
 export interface PlaybackEvents {
   onPlaying(playing: boolean): void
@@ -158,12 +158,8 @@ export function createPlayback(events: PlaybackEvents) {
       channels: lastHeard(ring, frames),
       total: Atomics.load(ring.control, Slot.monitored) >>> 0,
     }),
-    /** milliseconds from a change to the moment it is heard, as things stand: what is written ahead, and the way out */
-    latencyMs(): number {
-      if (!output) return 0
-      const { context, sampleRate } = output
-      return 1000 * (fillOf(ring) / sampleRate + context.baseLatency + (context.outputLatency || 0))
-    },
+    /** milliseconds from what goes to the output to what is heard: the machine's own */
+    wayOutMs: (): number => (output ? 1000 * (output.context.baseLatency + (output.context.outputLatency || 0)) : 0),
   }
 }
 

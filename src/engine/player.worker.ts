@@ -1,7 +1,7 @@
 import { type Analysis, type AudioBlock, methodById, methods, openRendering, type Recipe, silence } from '../core'
 import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
-import { createLaneMixer, type LaneMixer, type Program } from './laneMixer'
+import { createLaneMixer, type HandOver, type LaneMixer, type Program } from './laneMixer'
 import { type ClickTrack, createMetronome } from './metronome'
 import type { AuditionStart } from './overdub'
 import { createOverdub, type Overdub } from './overdub'
@@ -16,6 +16,8 @@ const AHEAD_SECONDS = 0.095
 const SLOW_AHEAD_SECONDS = 0.3
 const SLOW_TIMES_REAL_TIME = 45
 const STOP_FADE_BLOCKS = 2
+/** a change is laid over what is written where there is so much more than its fade: it takes a while to make */
+const LEAST_SPARE_FRAMES = 1024
 const WARM_UP_PAUSE_MS = 1200
 
 const left = new Float32Array(MARK_FRAMES)
@@ -84,7 +86,7 @@ function reset(at: Ring, outputRate: number) {
 function start(sourceFrame: number) {
   if (!ring || !source || !program) return
   reset(ring, source.sampleRate)
-  mixer = createLaneMixer(source, program, sourceFrame, analysis)
+  mixer = createLaneMixer(source, program, sourceFrame, analysis, handOver)
   fill()
   Atomics.store(ring.control, Slot.running, 1)
   void pump()
@@ -154,13 +156,37 @@ function fill(aheadSeconds = AHEAD_SECONDS) {
     const next = mixer.sourceFrame()
     if (click) metronome?.addTo(click, left, right, mark, next)
     overdub.write(left, right, mark, next)
-    if (mixer.ended) {
-      close()
-      // told when it has been heard, not when it has been written
-      const mine = turn
-      setTimeout(() => report({ type: 'ended', sourceFrame: 0, turn: mine }), 1000 * (fillOf(ring) / rate))
-    }
+    if (mixer.ended) end(ring)
   }
+}
+
+/** All is written: told when it has been heard. */
+function end(at: Ring) {
+  close()
+  const mine = turn
+  setTimeout(() => report({ type: 'ended', sourceFrame: 0, turn: mine }), 1000 * (fillOf(at) / rate))
+}
+
+/**
+ * A lane that takes over is laid over what is written already: it is heard when that begins to be, and not behind it. Not under a click,
+ * whose strokes are written with the lane, nor where less is written than the way over takes.
+ */
+const handOver: HandOver = {
+  place() {
+    const frame = click ? undefined : overdub?.changeable().sourceFrame
+    return frame === undefined || frame < 0 ? undefined : frame
+  },
+  lay(seekTo, seconds) {
+    const place = handOver.place()
+    if (!ring || !mixer || !overdub || place === undefined) return false
+    const { frames } = overdub.changeable()
+    const fadeFrames = Math.round(seconds * rate)
+    if (frames < fadeFrames + LEAST_SPARE_FRAMES) return false
+    mixer.restartAt(seekTo ?? place)
+    overdub.replace(frames, fadeFrames, mixer.read)
+    if (mixer.ended) end(ring)
+    return true
+  },
 }
 
 /** work for a lane on its way is done while at least this much is written ahead */

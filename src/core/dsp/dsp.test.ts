@@ -109,6 +109,18 @@ describe('createSincReader', () => {
     }
   })
 
+  it('reads what is no number as silence, many at a time', () => {
+    const random = createRandom(5)
+    const clean = Float32Array.from({ length: 400 }, (_, i) => (i % 50 === 20 ? 0 : random() - 0.5))
+    const damaged = clean.map((value, i) => (i % 50 === 20 ? Number.NaN : value))
+    const positions = Float64Array.from({ length: 300 }, (_, n) => 10 + 1.2 * n)
+    const reader = createSincReader(32, 1.2)
+    const [got, wanted] = [[new Float32Array(300)], [new Float32Array(300)]]
+    reader.readManyInto([damaged], positions, 300, got, 0)
+    reader.readManyInto([clean], positions, 300, wanted, 0)
+    expect(got).toEqual(wanted)
+  })
+
   it('keeps more tables apart than it has room for', () => {
     const random = createRandom(33)
     const channels = [Float32Array.from({ length: 4000 }, () => random() - 0.5)]

@@ -66,4 +66,16 @@ describe('the column kernel', () => {
     const sum = power.reduce((s, value, k) => s + (k === 0 || k === size / 2 ? value : 2 * value), 0) / 4 / size
     expect(sum / energy).toBeCloseTo(1, 5)
   })
+
+  it('takes what is no number for silence, as it takes what is next to nothing', () => {
+    const size = 64
+    const signal = noise(3, size)
+    const damaged = signal.map((value, i) => (i % 9 === 4 ? Number.NaN : value))
+    const mended = signal.map((value, i) => (i % 9 === 4 ? 0 : value))
+    const kernel = columnKernel(size) as ColumnReader
+    const [got, wanted] = [empty(size), empty(size)]
+    kernel.cross(got, damaged, 0, mended, 0)
+    kernel.cross(wanted, mended, 0, mended, 0)
+    expect(got).toEqual(wanted)
+  })
 })

@@ -83,7 +83,7 @@ export const layered = defineMethod({
 })
 
 /** what a voice reads around the place that it begins at */
-const AROUND_SECONDS = 0.5
+const AROUND_SECONDS = 0.2
 
 /** Layers that were begun for a source go on being used: a switch back to it finds them as far as they were made. */
 const begun = new WeakMap<AudioBlock, { attacks: string; layers: Layers }>()

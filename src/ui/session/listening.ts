@@ -28,7 +28,7 @@ export const playback = createPlayback({
 
 // what really went out, for whoever wants to prove it from outside the page: tests, and a look from the console
 Object.assign(globalThis, {
-  zumbetOutput: { heard: playback.heard, underruns: playback.underruns, latencyMs: playback.latencyMs },
+  zumbetOutput: { heard: playback.heard, underruns: playback.underruns, wayOutMs: playback.wayOutMs },
 })
 
 /** the sound of the selected source, once it is there */
