@@ -12,9 +12,8 @@ import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './r
  * Renders ahead of the worklet: enough that a busy machine does not run dry, little enough that a change is heard soon.
  */
 const AHEAD_SECONDS = 0.095
-/** before a lane of a slow method begins: its first moment may take longer than what is usually written ahead lasts */
+/** before a lane begins that has to be prepared: its first moment may take longer than what is usually written ahead lasts */
 const SLOW_AHEAD_SECONDS = 0.3
-const SLOW_TIMES_REAL_TIME = 45
 const STOP_FADE_BLOCKS = 2
 /** a change is laid over what is written where there is so much more than its fade: it takes a while to make */
 const LEAST_SPARE_FRAMES = 1024
@@ -137,7 +136,7 @@ function fail(error: unknown) {
 }
 
 const heardRecipe = (of: Program | undefined) => of?.lanes[of.active]?.recipe
-const isSlow = ({ methodId }: Recipe) => methodById(methodId).timesRealTime <= SLOW_TIMES_REAL_TIME
+const isSlow = ({ methodId }: Recipe) => methodById(methodId).prepare !== undefined
 
 /** Write until the ring holds what it should. */
 function fill(aheadSeconds = AHEAD_SECONDS) {

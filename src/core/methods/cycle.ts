@@ -52,7 +52,7 @@ export const cycle = defineMethod({
   pitchBy: 'own',
   ownFormants: true,
   seeded: true,
-  timesRealTime: 40,
+  timesRealTime: 80,
   settings: schema,
   // a piece of breath that holds a whole low cycle does not roughen what the pitch track leaves out
   pick(analysis) {
