@@ -13,7 +13,7 @@ const FAMILY_NAMES: Readonly<Record<Family, string>> = {
 
 /** How heavy a method is, in words that go with its measured speed. */
 function costText(timesRealTime: number): string {
-  const weight = timesRealTime >= 40 ? 'light' : timesRealTime >= 10 ? 'middling' : 'heavy'
+  const weight = timesRealTime >= 100 ? 'light' : timesRealTime >= 20 ? 'middling' : 'heavy'
   return `${weight}, ${timesRealTime} ×`
 }
 
