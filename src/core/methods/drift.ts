@@ -206,6 +206,42 @@ function sumLogs(sums: Float64Array, power: Float64Array, floored: Float32Array,
   }
 }
 
+/**
+ * Mark the lobes of peaks that stand out of what is around them by `needed` (log₂ of power) and were as loud one hop before; says
+ * whether there are any. `sums` and `bits` as `sumLogs` leaves them.
+ */
+function markClear(
+  isClear: Uint8Array,
+  power: Float64Array,
+  sums: Float64Array,
+  bits: Int32Array,
+  before: readonly Float32Array[],
+  needed: number,
+): boolean {
+  const bins = power.length - 1
+  let any = false
+  for (let k = 2; k < bins - 1; k++) {
+    const level = power[k] as number
+    if (level <= 1e-14) continue
+    if (level < (power[k - 1] as number) || level < (power[k + 1] as number)) continue
+    if (level < (power[k - 2] as number) || level < (power[k + 2] as number)) continue
+    const from = Math.max(0, k - SURROUNDINGS)
+    const to = Math.min(bins + 1, k + SURROUNDINGS + 1)
+    const surroundings = ((sums[to] as number) - (sums[from] as number)) / (to - from)
+    if (roughLog2(bits, k) < needed + surroundings || !isSteady(before, k, level)) continue
+    isClear.fill(1, Math.max(0, k - LOBE), Math.min(bins, k + LOBE) + 1)
+    any = true
+  }
+  return any
+}
+
+/** A partial that goes on has nearly the same level one hop before; noise that happens to peak has not. */
+function isSteady(before: readonly Float32Array[], k: number, level: number): boolean {
+  let old = 0
+  for (const column of before) old += square(column[2 * k] as number) + square(column[2 * k + 1] as number)
+  return old > level / SIDE_BY_SIDE && old < level * SIDE_BY_SIDE
+}
+
 /** Also how other methods lay noise. */
 export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape): SegmentMaker {
   const { length, clarity, fresh, seed } = shape
@@ -248,31 +284,10 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
   function findClear(): boolean {
     isClear.fill(0)
     if (clarity === 0) return false
-    let any = false
     // a low mean: levels are averaged as logarithms, so a neighbour's peak hardly counts
     sums[0] = 0
     sumLogs(sums, power, floored, flooredBits)
-    const needed = log2(CLEAR_FROM / square(clarity))
-    for (let k = 2; k < bins - 1; k++) {
-      const level = power[k] as number
-      if (level <= 1e-14) continue
-      if (level < (power[k - 1] as number) || level < (power[k + 1] as number)) continue
-      if (level < (power[k - 2] as number) || level < (power[k + 2] as number)) continue
-      const from = Math.max(0, k - SURROUNDINGS)
-      const to = Math.min(bins + 1, k + SURROUNDINGS + 1)
-      const surroundings = ((sums[to] as number) - (sums[from] as number)) / (to - from)
-      if (roughLog2(flooredBits, k) < needed + surroundings || !isSteady(k, level)) continue
-      for (let i = Math.max(0, k - LOBE); i <= Math.min(bins, k + LOBE); i++) isClear[i] = 1
-      any = true
-    }
-    return any
-  }
-
-  /** A partial that goes on has nearly the same level one hop before; noise that happens to peak has not. */
-  function isSteady(k: number, level: number): boolean {
-    let old = 0
-    for (const column of before) old += square(column[2 * k] as number) + square(column[2 * k + 1] as number)
-    return old > level / SIDE_BY_SIDE && old < level * SIDE_BY_SIDE
+    return markClear(isClear, power, sums, flooredBits, before, log2(CLEAR_FROM / square(clarity)))
   }
 
   function shapeClear(afresh: boolean) {
