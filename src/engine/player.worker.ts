@@ -171,21 +171,22 @@ function end(at: Ring) {
  * whose strokes are written with the lane, nor where less is written than the way over takes.
  */
 const handOver: HandOver = {
-  place() {
-    const frame = click ? undefined : overdub?.changeable().sourceFrame
-    return frame === undefined || frame < 0 ? undefined : frame
-  },
+  place: () => layable()?.sourceFrame,
   lay(seekTo, seconds) {
-    const place = handOver.place()
-    if (!ring || !mixer || !overdub || place === undefined) return false
-    const { frames } = overdub.changeable()
+    const over = layable()
     const fadeFrames = Math.round(seconds * rate)
-    if (frames < fadeFrames + LEAST_SPARE_FRAMES) return false
-    mixer.restartAt(seekTo ?? place)
-    overdub.replace(frames, fadeFrames, mixer.read)
+    if (!ring || !mixer || !overdub || !over || over.frames < fadeFrames + LEAST_SPARE_FRAMES) return false
+    mixer.restartAt(seekTo ?? over.sourceFrame)
+    overdub.replace(over.frames, fadeFrames, mixer.read)
     if (mixer.ended) end(ring)
     return true
   },
+}
+
+/** What is written and may be laid over, from its first source frame on. */
+function layable() {
+  const over = click ? undefined : overdub?.changeable()
+  return over && over.sourceFrame >= 0 ? over : undefined
 }
 
 /** work for a lane on its way is done while at least this much is written ahead */

@@ -4,7 +4,7 @@ import { bytesPerSample, type SampleFormat } from '../audio/sampleFormat'
 import { type SoundSource, soundSource } from '../audio/soundSource'
 import { createWavWriter } from '../audio/writeWav'
 import type { Task } from '../task'
-import { mapMarkers, needsOf, openRendering, planOf, type Rendering } from './openVoice'
+import { mapMarkers, needsOf, openRendering, outlineOf, planOf, type Rendering } from './openVoice'
 import { checkRecipe, type Recipe } from './recipe'
 import { readTask } from './renderTask'
 
@@ -55,9 +55,9 @@ export function* planExportTask(
   const planned = planOf(recipe, soundSource(source))
   writerFor(source, order, planned, 0)
   const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known), planned.map.outputFrames)
-  const rendering = openRendering(source, recipe, analysis)
-  const { header, footer, totalBytes: bytes } = writerFor(source, order, rendering, 0)
-  const ends = [0, ...rendering.seams, rendering.map.outputFrames]
+  const outline = outlineOf(source, recipe, analysis)
+  const { header, footer, totalBytes: bytes } = writerFor(source, order, outline, 0)
+  const ends = [0, ...outline.seams, outline.map.outputFrames]
   return {
     pieces: ends.slice(1).map((to, n) => ({ from: ends[n] as number, to })),
     header: header as Uint8Array<ArrayBuffer>,

@@ -138,6 +138,17 @@ export function openRendering(sound: AudioBlock | SoundSource, recipe: Recipe, a
   return { map, pitchSemitones, isSource, seams, voice: within(voice, map.outputFrames) }
 }
 
+/** What a recipe comes to, and where the result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
+export function outlineOf(
+  sound: AudioBlock | SoundSource,
+  recipe: Recipe,
+  known: Analysis,
+): Plan & { readonly seams: readonly number[] } {
+  const source = soundSource(sound)
+  const plan = planOf(recipe, source, known.attacks)
+  return { ...plan, seams: plan.isSource ? [] : piecesOf(source, methodById(recipe.methodId), plan.map, known).seams }
+}
+
 /** Where a result falls into pieces, and what of the source each is made of; one that does not, of all. */
 function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: Analysis) {
   const { exactSeek, mostSourceSeconds } = method
