@@ -1,16 +1,18 @@
 import { defineConfig } from '@playwright/test'
 
-const LISTENING = ['aim', 'gather', 'hunt', 'playback'].map((name) => `${name}.e2e.ts`)
+/** Of file and tags. */
+const LISTENING = /playback\.e2e\.ts|@listens/
 
 const port = Number(process.env.E2E_PORT ?? 4655)
 
 export default defineConfig({
   testDir: 'e2e',
-  // sound is made in real time: where it is listened to, two browsers on two cores would only measure each other. `npm test` runs
-  // `alone` with one worker and `beside` with two
+  testMatch: '*.e2e.ts',
+  // sound is made in real time: where all that goes out is listened to, two browsers on two cores would only measure each other.
+  // `npm test` runs `alone` with one worker and `beside` with two
   projects: [
-    { name: 'alone', testMatch: LISTENING },
-    { name: 'beside', testMatch: '*.e2e.ts', testIgnore: LISTENING },
+    { name: 'alone', grep: LISTENING },
+    { name: 'beside', grepInvert: LISTENING },
   ],
   workers: 1,
   timeout: 90_000,

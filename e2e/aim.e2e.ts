@@ -165,7 +165,7 @@ test('attacks and the first bar are corrected in the lanes, by keys too, and an 
   expect(Number(await first.getAttribute('aria-valuenow'))).toBeCloseTo(0.02, 3)
 })
 
-test('the click falls on the beats of what is heard', async ({ page }) => {
+test('the click falls on the beats of what is heard', { tag: '@listens' }, async ({ page }) => {
   await openSession(page, 'Rain on tin')
   await fact(page, 'Tempo').click()
   await type(number(page, 'Tempo by hand'), '120')

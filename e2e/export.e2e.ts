@@ -79,7 +79,7 @@ test("methods that learn from the sound first write the same bytes in the browse
 })
 
 test('an exported tune has the length and the pitch that were asked for', async ({ page }) => {
-  await openBench(page, 'Foghorn and whistle')
+  await openSession(page, 'Foghorn and whistle')
   await type(page.getByRole('spinbutton', { name: 'Length in seconds' }), '8.5')
   await type(page.getByRole('spinbutton', { name: 'Semitones' }), '2')
   await page.keyboard.press('2')
@@ -97,7 +97,7 @@ test('an exported tune has the length and the pitch that were asked for', async 
 })
 
 test('a long export shows how far it is, and ends when it is cancelled without leaving a file', async ({ page }) => {
-  await openBench(page, 'Harmonium')
+  await openSession(page, 'Harmonium')
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '60')
   let downloads = 0
   page.on('download', () => downloads++)
@@ -116,7 +116,7 @@ test('a long export shows how far it is, and ends when it is cancelled without l
 })
 
 test('a render can be cancelled, and asked for again', async ({ page }) => {
-  await openBench(page, 'Harmonium')
+  await openSession(page, 'Harmonium')
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '12')
   const bar = page.getByRole('progressbar', { name: 'Rendering variant B' })
   await expect.poll(() => bar.evaluate((element) => (element as HTMLProgressElement).value)).toBeGreaterThan(0)

@@ -81,7 +81,7 @@ test('a folder dropped on the window is walked through, folders in it too, and l
   await expect(sources(page)).toHaveCount(10)
 })
 
-test('arrow keys walk the list, each sound is heard, and Enter takes one in', async ({ page }) => {
+test('arrow keys walk the list, each sound is heard, and Enter takes one in', { tag: '@listens' }, async ({ page }) => {
   await openSession(page)
   await openFolder(page)
   await expect(page.getByRole('progressbar', { name: 'Files read' })).toHaveCount(0)
@@ -108,9 +108,9 @@ test('arrow keys walk the list, each sound is heard, and Enter takes one in', as
   await expect(sources(page)).toHaveCount(10)
 })
 
-test('an audition fitted to the session starts on the beat of what plays, and takes nothing from it', async ({
-  page,
-}) => {
+test('an audition fitted to the session starts on the beat of what plays, and takes nothing from it', {
+  tag: '@listens',
+}, async ({ page }) => {
   await openSession(page)
   await openFolder(page)
   await expect(page.getByRole('progressbar', { name: 'Files read' })).toHaveCount(0)
@@ -132,7 +132,7 @@ test('an audition fitted to the session starts on the beat of what plays, and ta
   await expect(sources(page)).toHaveCount(10)
 })
 
-test('a recording from the simulated input becomes a source', async ({ page }) => {
+test('a recording from the simulated input becomes a source', { tag: '@listens' }, async ({ page }) => {
   await openSession(page)
   await page.getByRole('button', { name: 'Record', exact: true }).click()
   await page.getByLabel('Input', { exact: true }).selectOption({ label: 'Simulated input: tide gauge' })

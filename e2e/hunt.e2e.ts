@@ -12,9 +12,9 @@ async function measured(page: Page) {
 
 const lane = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^Hear variant ${name}`) })
 
-test('a hunt: three methods at 0.8 ×, find the worst place, loop it lane by lane, compare blind, pick, tweak, export', async ({
-  page,
-}) => {
+test('a hunt: three methods at 0.8 ×, find the worst place, loop it lane by lane, compare blind, pick, tweak, export', {
+  tag: '@listens',
+}, async ({ page }) => {
   test.setTimeout(180_000)
   await openBench(page)
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '0.8')

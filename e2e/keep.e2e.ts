@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { chromium } from '@playwright/test'
-import { choose, drawn, expect, exportNow, openBench, pickMethod, test, type } from './bench'
+import { choose, drawn, expect, exportNow, openBench, openSession, pickMethod, test, type } from './bench'
 
 const now = (page: import('@playwright/test').Page, name: string) =>
   page.getByRole('spinbutton', { name, exact: true }).getAttribute('aria-valuenow')
@@ -64,7 +64,7 @@ test('a killed browser comes back as it was, too', async ({ baseURL }, info) => 
 })
 
 test('undo and redo walk through all edits and back', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2')
   await type(page.getByRole('spinbutton', { name: 'Semitones' }), '-5')
   await page.getByRole('radio', { name: 'keep' }).click()
@@ -81,7 +81,7 @@ test('undo and redo walk through all edits and back', async ({ page }) => {
 })
 
 test('the main job, from a file to a file, without touching the mouse', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   const tabTo = async (check: () => Promise<boolean>) => {
     for (let n = 0; n < 90; n++) {
       if (await check()) return

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { writeWav } from '../src/core'
 import { noise, sine } from '../src/core/testing/signals'
-import { choose, drawn, expect, exportNow, openBench, test, type } from './bench'
+import { choose, drawn, expect, exportNow, openSession, test, type } from './bench'
 
 const rows = (page: import('@playwright/test').Page) =>
   page.getByRole('list', { name: 'Sources' }).getByRole('listitem')
@@ -9,7 +9,7 @@ const trouble = (page: import('@playwright/test').Page) =>
   page.getByRole('region', { name: /Notice/ }).getByRole('listitem')
 
 test('files of every kind come in through the picker, at their own rate', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   const endings = ['flac', 'mp3', 'ogg', 'opus', 'm4a', 'aiff']
   await page.getByLabel('Sound files').setInputFiles(endings.map((ending) => `e2e/fixtures/gull.${ending}`))
   await expect(rows(page)).toHaveCount(10 + endings.length)
@@ -37,7 +37,7 @@ test('files of every kind come in through the picker, at their own rate', async 
 test('files dropped on the window come in; bad ones are named with what to do, and nothing is lost', async ({
   page,
 }) => {
-  await openBench(page)
+  await openSession(page)
   const good = {
     name: 'winch take 2.wav',
     mimeType: 'audio/wav',
@@ -67,7 +67,7 @@ test('files dropped on the window come in; bad ones are named with what to do, a
 })
 
 test('sources are renamed and removed, and a removal is taken back with everything on it', async ({ page }) => {
-  await openBench(page, 'Gull')
+  await openSession(page, 'Gull')
   await type(page.getByRole('spinbutton', { name: 'Semitones' }), '7')
   const row = rows(page).filter({ hasText: 'Gull' })
   await row.getByRole('button').first().dblclick()
@@ -89,7 +89,7 @@ test('sources are renamed and removed, and a removal is taken back with everythi
 })
 
 test('an empty shelf says what to do next', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   for (let n = 10; n > 0; n--) {
     await rows(page).first().getByRole('button').first().focus()
     await page.keyboard.press('Delete')
@@ -101,7 +101,7 @@ test('an empty shelf says what to do next', async ({ page }) => {
 })
 
 test('eight channels and odd rates come in, play and go out', async ({ page }) => {
-  await openBench(page)
+  await openSession(page)
   const eight = writeWav(sine({ hz: 300, seconds: 1, sampleRate: 32_000, channels: 8 }), { format: '24' })
   await page
     .getByLabel('Sound files')

@@ -115,12 +115,12 @@ test('the methods can be asked for over HTTP', async ({ request }) => {
   ])
 })
 
-for (const theme of ['ink', 'paper'] as const) {
-  test(`nothing is in the way of anyone, by axe's rules, in ${theme}`, async ({ page }) => {
-    await openBench(page)
+test("nothing is in the way of anyone, by axe's rules, in either theme", async ({ page }) => {
+  await openBench(page)
+  for (const theme of ['ink', 'paper'] as const) {
     if (theme === 'paper') await page.getByRole('button', { name: 'Change to Paper' }).click()
     await expect(page.locator('html')).toHaveAttribute('data-theme', theme)
     const { violations } = await new AxeBuilder({ page }).analyze()
     expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([])
-  })
-}
+  }
+})

@@ -1,5 +1,5 @@
 // What start and test both need: the locked packages, the demo sounds, a build that fits the sources.
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { hashOf, root } from './bundle.mjs'
@@ -10,6 +10,43 @@ export function run(command, args, options = {}) {
   const result = spawnSync(command, args, { cwd: root, stdio: 'inherit', env: environment, ...options })
   if (result.error) throw result.error
   return result.status ?? 1
+}
+
+/** Runs this Node on each job's `words`, up to `atOnce` at a time; yields `{ name, status, output, seconds }` in the order given. */
+export async function* inOrder(jobs, atOnce) {
+  const waiting = jobs.map((job) => {
+    let done
+    const ended = new Promise((resolve) => {
+      done = resolve
+    })
+    return { ...job, done, ended }
+  })
+  let next = 0
+  const goOn = () => {
+    const job = waiting[next++]
+    if (!job) return
+    const from = Date.now()
+    const chunks = []
+    const child = spawn(process.execPath, job.words, { cwd: root, env: environment, stdio: ['ignore', 'pipe', 'pipe'] })
+    child.stdout.on('data', (chunk) => chunks.push(chunk))
+    child.stderr.on('data', (chunk) => chunks.push(chunk))
+    const end = (status) => {
+      job.done({
+        name: job.name,
+        status,
+        output: Buffer.concat(chunks).toString(),
+        seconds: (Date.now() - from) / 1000,
+      })
+      goOn()
+    }
+    child.on('error', (error) => {
+      chunks.push(Buffer.from(String(error)))
+      end(1)
+    })
+    child.on('close', (status) => end(status ?? 1))
+  }
+  for (let i = 0; i < atOnce; i++) goOn()
+  for (const { ended } of waiting) yield await ended
 }
 
 /** The tool of a package, run by this very Node. */

@@ -3,12 +3,11 @@
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import { root } from './bundle.mjs'
-import { needBuild, needNode, needPackages, run, tool } from './setup.mjs'
+import { inOrder, needNode, needPackages, run, tool } from './setup.mjs'
 
 needNode()
 needPackages()
 const chromium = needChromium()
-await needBuild()
 
 let passed = 0
 let failed = 0
@@ -19,23 +18,22 @@ const count = (ok) => {
 const node = (path, ...args) => run(process.execPath, [path, ...args])
 const step = (name) => console.log(`\n— ${name}`)
 
-step('lint')
-count(node(tool('@biomejs/biome/bin/biome'), 'check', '.') === 0)
-step('types')
-count(node(join(root, 'scripts/types.mjs')) === 0)
-step('kernels')
-count(node(join(root, 'scripts/kernels.mjs'), '--check') === 0)
-step('import directions')
-count(
-  node(
-    tool('dependency-cruiser/bin/dependency-cruise.mjs'),
-    'src',
-    '--config',
-    '.dependency-cruiser.cjs',
-    '--output-type',
-    'err',
-  ) === 0,
-)
+// what needs one core each goes side by side
+const imports = ['src', '--config', '.dependency-cruiser.cjs', '--output-type', 'err']
+const checks = [
+  { name: 'build', words: [join(root, 'scripts/build.mjs')] },
+  { name: 'types', words: [join(root, 'scripts/types.mjs'), '--at-once', '1'] },
+  { name: 'lint', words: [tool('@biomejs/biome/bin/biome'), 'check', '.'] },
+  { name: 'kernels', words: [join(root, 'scripts/kernels.mjs'), '--check'] },
+  { name: 'import directions', words: [tool('dependency-cruiser/bin/dependency-cruise.mjs'), ...imports] },
+]
+for await (const { name, status, output, seconds } of inOrder(checks, 2)) {
+  step(`${name}, ${seconds.toFixed(0)} s`)
+  console.log(output.trimEnd())
+  count(status === 0)
+  // browser tests would only tell of a build from before
+  if (name === 'build' && status !== 0) process.exit(1)
+}
 
 mkdirSync(join(root, '.cache'), { recursive: true })
 const reports = {
