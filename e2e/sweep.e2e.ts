@@ -3,7 +3,7 @@ import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
 import { choose, expect, listen, openSession, test } from './bench'
 
-const CALL_SECONDS = 1.2
+const CALL_SECONDS = 0.6
 
 /** The bench with one call of the gull: trying something forty times over is soon done. */
 async function openCall(page: Page) {
