@@ -1,9 +1,7 @@
-import { complexFft } from '../dsp/fft'
-import { packFrames } from '../dsp/frames'
-import { slidingMedianInto } from '../dsp/median'
 import { square } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
-import { hann } from '../dsp/window'
+import { columnReader } from '../kernels/columns'
+import { RANKS_AT_ONCE, ranks, slidingMedian } from '../kernels/ranks'
 import type { Task } from '../task'
 
 /** What a sound's energy is made of. Shares are 0–1 and the first three sum to 1. */
@@ -25,6 +23,8 @@ const HIGHEST_HZ = 10_000
 /** columns along time and bins across frequency that the two medians look over */
 const ALONG = 17
 const ACROSS_REACH = 8
+/** bins whose product is taken before its logarithm */
+const LOGS_AT_ONCE = 8
 /** how many times one median has to be the other for a bin to count as wholly of its kind */
 const CLEARLY = 2.2
 
@@ -38,85 +38,100 @@ export function* textureOf(samples: Float32Array, sampleRate: number): Task<Text
   const size = nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 128)
   const hop = size >> 1
   const bins = Math.min(size / 2, Math.ceil((HIGHEST_HZ * size) / sampleRate))
-  const fft = complexFft(size)
-  const window = hann(size)
-  const packed = fft.create()
-  const spectrum = fft.create()
+  const columns = columnReader(size)
+  const column = () => new Float32Array(size / 2 + 1)
+  const pair = { left: column(), right: column(), crossRe: column(), crossIm: column() }
   const count = Math.max(1, Math.ceil(samples.length / hop))
-  // two columns come at once: one more than the median looks over
-  const kept = ALONG + 1
-  const ring = Array.from({ length: kept }, () => new Float64Array(bins))
-  const empty = new Float64Array(bins)
-  const across = new Float64Array(bins)
-  const around: Float64Array[] = new Array(ALONG).fill(empty)
+  // powers stand for magnitudes: they have the same order
+  const along = ranks(ALONG, bins)
+  const across = slidingMedian(bins, ACROSS_REACH)
+  const rows = Array.from({ length: ALONG + RANKS_AT_ONCE - 1 }, () => new Float32Array(bins))
+  const lasting = Array.from({ length: RANKS_AT_ONCE }, () => new Float32Array(bins))
+  const spread = new Float32Array(bins)
   const half = ALONG >> 1
   const energies = new Float64Array(count)
-  let sines = 0
-  let attacks = 0
-  let noise = 0
+  const sums = { sines: 0, attacks: 0, noise: 0 }
   let flat = 0
   let total = 0
 
-  function look(n: number) {
-    const own = ring[n % kept] as Float64Array
-    slidingMedianInto(across, own, ACROSS_REACH)
-    for (let i = 0; i < ALONG; i++) {
-      const m = n + i - half
-      around[i] = m < 0 || m >= count ? empty : (ring[m % kept] as Float64Array)
+  /** Let the rows end with column `next` and the one behind it. */
+  function append(next: number) {
+    const [a, b] = rows.splice(0, 2) as [Float32Array, Float32Array]
+    columns.cross(pair, samples, next * hop - hop, samples, next * hop)
+    for (const [row, from, n] of [
+      [a, pair.left, next],
+      [b, pair.right, next + 1],
+    ] as const) {
+      if (n < count) row.set(from.subarray(0, bins))
+      else row.fill(0)
     }
-    let energy = 0
-    let logs = 0
-    for (let k = 1; k < bins; k++) {
-      const wide = across[k] as number
-      const power = square(own[k] as number)
-      energy += power
-      logs += Math.log(power + 1e-12)
-      // the median along time need not be known, only on which side of two limits it lies: most of its values lie there
-      const above = CLEARLY * wide
-      const below = wide / CLEARLY
-      let more = 0
-      let less = 0
-      for (let i = 0; i < ALONG; i++) {
-        const value = (around[i] as Float64Array)[k] as number
-        if (value > above) more++
-        else if (value < below) less++
-      }
-      if (more > half) sines += power
-      else if (less > half) attacks += power
-      else noise += power
-    }
-    energies[n] = energy
-    total += energy
-    flat += energy * Math.min(1, (Math.exp(logs / (bins - 1)) * (bins - 1)) / (energy + 1e-12))
+    rows.push(a, b)
   }
 
-  for (let n = 0; n < count + half; n += 2) {
-    if (n < count) {
-      packFrames(packed, window, samples, n * hop - hop, samples, n * hop)
-      fft.forward(spectrum, packed)
-      const a = ring[n % kept] as Float64Array
-      const b = ring[(n + 1) % kept] as Float64Array
-      for (let k = 0; k < bins; k++) {
-        const m = (size - k) % size
-        const pr = spectrum[2 * k] as number
-        const pi = spectrum[2 * k + 1] as number
-        const qr = spectrum[2 * m] as number
-        const qi = spectrum[2 * m + 1] as number
-        a[k] = 0.5 * Math.sqrt(square(pr + qr) + square(pi - qi))
-        b[k] = 0.5 * Math.sqrt(square(pi + qi) + square(qr - pr))
-      }
+  // the rows of the first windows, but for those that every round brings
+  for (let next = 0; next < half; next += 2) append(next)
+  for (let first = 0; first < count; first += RANKS_AT_ONCE) {
+    for (let next = first; next < first + RANKS_AT_ONCE; next += 2) append(next + half)
+    along(rows, lasting)
+    for (let n = first; n < Math.min(count, first + RANKS_AT_ONCE); n++) {
+      const own = rows[n - first + half] as Float32Array
+      across(spread, own)
+      const energy = share(sums, own, lasting[n - first] as Float32Array, spread)
+      energies[n] = energy
+      total += energy
+      flat += energy * Math.min(1, (Math.exp(logSum(own) / (bins - 1)) * (bins - 1)) / (energy + 1e-12))
     }
-    for (const ready of [n - half, n - half + 1]) if (ready >= 0 && ready < count) look(ready)
-    if (n % 128 === 126) yield { doneFrames: Math.min(samples.length, n * hop), totalFrames: samples.length }
+    if (first % 128 === 0) yield { doneFrames: Math.min(samples.length, first * hop), totalFrames: samples.length }
   }
   const sorted = energies.sort().reverse()
   const loud = sorted.subarray(0, Math.max(1, Math.round(count / 10))).reduce((s, v) => s + v, 0)
-  const all = Math.max(1e-12, sines + attacks + noise)
+  const all = Math.max(1e-12, sums.sines + sums.attacks + sums.noise)
   return {
-    sines: sines / all,
-    attacks: attacks / all,
-    noise: noise / all,
+    sines: sums.sines / all,
+    attacks: sums.attacks / all,
+    noise: sums.noise / all,
     flatness: total > 0 ? flat / total : 0,
     peaky: total > 0 ? loud / total : 0,
   }
+}
+
+// loops of their own: inside a generator they would stay slow
+
+/** Give each bin's power to its kind; returns all of it. The rows hold four times the power, which is taken out here. */
+function share(
+  sums: { sines: number; attacks: number; noise: number },
+  powers: Float32Array,
+  lasting: Float32Array,
+  spread: Float32Array,
+): number {
+  const clearly = square(CLEARLY)
+  let sines = 0
+  let attacks = 0
+  let energy = 0
+  for (let k = 1; k < powers.length; k++) {
+    const power = 0.25 * (powers[k] as number)
+    const lasts = lasting[k] as number
+    const spreads = spread[k] as number
+    energy += power
+    if (lasts > clearly * spreads) sines += power
+    else if (clearly * lasts < spreads) attacks += power
+  }
+  sums.sines += sines
+  sums.attacks += attacks
+  sums.noise += energy - sines - attacks
+  return energy
+}
+
+/** Σ ln of the powers, of several by one logarithm. */
+function logSum(powers: Float32Array): number {
+  let sum = 0
+  let product = 1
+  for (let k = 1; k < powers.length; k++) {
+    product *= 0.25 * (powers[k] as number) + 1e-12
+    if (k % LOGS_AT_ONCE === 0) {
+      sum += Math.log(product)
+      product = 1
+    }
+  }
+  return sum + Math.log(product)
 }
