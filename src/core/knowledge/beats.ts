@@ -52,88 +52,113 @@ export function fitGrid(strokes: readonly Stroke[], guessSeconds: number, phaseS
   return result
 }
 
-function solve(strokes: readonly Stroke[], beat: number, first: number, late: Float64Array): Grid | undefined {
-  // which place each stroke has, and where the places of each kind lie on the whole
-  const placed: { part: number; beats: number; seconds: number; weight: number; off: number }[] = []
+/** The part of a beat that a place on the grid of sixteenths is. */
+const partOf = (place: number) => ((place % PARTS) + PARTS) % PARTS
+
+/** Strokes that have a place on a grid, and which. */
+interface Placed {
+  readonly count: number
+  readonly part: Uint8Array
+  readonly beats: Float64Array
+  readonly seconds: Float64Array
+  readonly weight: Float64Array
+  /** share of all strokes' strength */
+  readonly share: number
+}
+
+/** Which place each stroke has; late places reach further: a swung sixteenth may lie nearer to the beat behind it. */
+function placeStrokes(strokes: readonly Stroke[], beat: number, first: number, late: Float64Array): Placed {
+  const part = new Uint8Array(strokes.length)
+  const beats = new Float64Array(strokes.length)
+  const seconds = new Float64Array(strokes.length)
+  const weight = new Float64Array(strokes.length)
+  let count = 0
   let total = 0
   let has = 0
   for (const stroke of strokes) {
     total += stroke.all
     const u = ((stroke.seconds - first) / beat) * PARTS
     let place = Math.round(u)
-    let off = (u - place) / PARTS
-    // late places reach further: a swung sixteenth may lie nearer to the beat behind it
-    for (const other of [place - 1, place + 1]) {
-      const part = ((other % PARTS) + PARTS) % PARTS
-      const shift = (late[part] as number) / beat
-      if (
-        Math.abs((u - other) / PARTS - shift) <
-        Math.abs(off - (late[((place % PARTS) + PARTS) % PARTS] as number) / beat)
-      ) {
-        place = other
-        off = (u - other) / PARTS
-      }
+    let off = Math.abs((u - place) / PARTS - (late[partOf(place)] as number) / beat)
+    const nearest = place
+    for (let other = nearest - 1; other <= nearest + 1; other += 2) {
+      const otherOff = Math.abs((u - other) / PARTS - (late[partOf(other)] as number) / beat)
+      if (otherOff >= off) continue
+      place = other
+      off = otherOff
     }
-    const part = ((place % PARTS) + PARTS) % PARTS
-    if (Math.abs(off - (late[part] as number) / beat) > NEAR) continue
+    if (off > NEAR) continue
     has += stroke.all
-    placed.push({ part, beats: place / PARTS, seconds: stroke.seconds, weight: stroke.all, off })
+    part[count] = partOf(place)
+    beats[count] = place / PARTS
+    seconds[count] = stroke.seconds
+    weight[count] = stroke.all
+    count++
   }
-  if (placed.length < 3) return undefined
-  // weighted least squares of seconds over beats, each kind of place with a shift of its own against the beats
+  return { count, part, beats, seconds, weight, share: has / Math.max(1e-9, total) }
+}
+
+/** Weighted least squares of seconds over beats, each kind of place with a shift of its own against the beats, kept in `late`. */
+function solve(strokes: readonly Stroke[], beat: number, first: number, late: Float64Array): Grid | undefined {
+  const { count, part, beats, seconds, weight, share } = placeStrokes(strokes, beat, first, late)
+  if (count < 3) return undefined
   const counts = new Float64Array(PARTS)
-  for (const p of placed) counts[p.part] = (counts[p.part] as number) + 1
+  for (let i = 0; i < count; i++) counts[part[i] as number] = (counts[part[i] as number] as number) + 1
+  const own = new Float64Array(count)
   let slope = beat
   let start = first
   let loose = 0
-  let sw = 0
+  const residualMs = (i: number) =>
+    1000 * ((seconds[i] as number) - (start + slope * (beats[i] as number) + (late[part[i] as number] as number)))
   for (let round = 0; round < 5; round++) {
-    const means = Array.from({ length: PARTS }, () => ({ w: 0, x: 0, y: 0 }))
-    const weighted = placed.map((p) => {
-      const residual = 1000 * (p.seconds - (start + slope * p.beats + (late[p.part] as number)))
-      return { ...p, w: p.weight * Math.min(1, HUBER_MS / Math.max(1e-9, Math.abs(residual))), residual }
-    })
-    for (const p of weighted) {
-      const m = means[p.part] as (typeof means)[0]
-      m.w += p.w
-      m.x += p.w * p.beats
-      m.y += p.w * p.seconds
+    const sw = new Float64Array(PARTS)
+    const sx = new Float64Array(PARTS)
+    const sy = new Float64Array(PARTS)
+    for (let i = 0; i < count; i++) {
+      const p = part[i] as number
+      const w = (weight[i] as number) * Math.min(1, HUBER_MS / Math.max(1e-9, Math.abs(residualMs(i))))
+      own[i] = w
+      sw[p] = (sw[p] as number) + w
+      sx[p] = (sx[p] as number) + w * (beats[i] as number)
+      sy[p] = (sy[p] as number) + w * (seconds[i] as number)
     }
     let sxx = 0
     let sxy = 0
-    for (const p of weighted) {
-      const m = means[p.part] as (typeof means)[0]
-      const x = p.beats - m.x / m.w
-      sxx += p.w * x * x
-      sxy += p.w * x * (p.seconds - m.y / m.w)
+    for (let i = 0; i < count; i++) {
+      const p = part[i] as number
+      const x = (beats[i] as number) - (sx[p] as number) / (sw[p] as number)
+      sxx += (own[i] as number) * x * x
+      sxy += (own[i] as number) * x * ((seconds[i] as number) - (sy[p] as number) / (sw[p] as number))
     }
     if (sxx < 1e-9) return undefined
     slope = sxy / sxx
-    const at = (part: number) => {
-      const m = means[part] as (typeof means)[0]
-      return m.w > 0 ? (m.y - slope * m.x) / m.w : undefined
-    }
+    const at = (p: number) =>
+      (sw[p] as number) > 0 ? ((sy[p] as number) - slope * (sx[p] as number)) / (sw[p] as number) : undefined
     // the beats themselves say where the grid lies; without strokes on any, half way or the mean of what there is
     const base = at(0) ?? at(2) ?? ((at(1) ?? 0) + (at(3) ?? at(1) ?? 0)) / 2
     start = base
-    for (let part = 0; part < PARTS; part++) late[part] = counts[part] ? (at(part) ?? base) - base : 0
-    loose = 0
-    sw = 0
-    for (const p of weighted) {
-      const r = 1000 * (p.seconds - (start + slope * p.beats + (late[p.part] as number)))
-      loose += p.w * r * r
-      sw += p.w
+    for (let p = 0; p < PARTS; p++) late[p] = counts[p] ? (at(p) ?? base) - base : 0
+    let squares = 0
+    let weights = 0
+    for (let i = 0; i < count; i++) {
+      const r = residualMs(i)
+      squares += (own[i] as number) * r * r
+      weights += own[i] as number
     }
-    loose = Math.sqrt(loose / Math.max(1e-9, sw))
+    loose = Math.sqrt(squares / Math.max(1e-9, weights))
   }
-  const spread = Math.sqrt(variance(placed.map((p) => p.beats)))
-  const uncertainty = (Math.max(0.3, loose) / 1000 / Math.sqrt(placed.length) / Math.max(0.25, spread) / slope) * 1.5
-  return { beatSeconds: slope, firstSeconds: start, looseMs: loose, share: has / Math.max(1e-9, total), uncertainty }
+  const spread = Math.sqrt(variance(beats.subarray(0, count)))
+  const uncertainty = (Math.max(0.3, loose) / 1000 / Math.sqrt(count) / Math.max(0.25, spread) / slope) * 1.5
+  return { beatSeconds: slope, firstSeconds: start, looseMs: loose, share, uncertainty }
 }
 
-function variance(values: readonly number[]): number {
-  const mean = values.reduce((s, v) => s + v, 0) / values.length
-  return values.reduce((s, v) => s + (v - mean) * (v - mean), 0) / values.length
+function variance(values: Float64Array): number {
+  let sum = 0
+  for (let i = 0; i < values.length; i++) sum += values[i] as number
+  const mean = sum / values.length
+  let squares = 0
+  for (let i = 0; i < values.length; i++) squares += ((values[i] as number) - mean) ** 2
+  return squares / values.length
 }
 
 /** how much a beat costs that is longer or shorter than the others, against the novelty found at it */
@@ -153,7 +178,7 @@ export function followBeats(
 ): number[] {
   const period = beatSeconds * stepsPerSecond
   const mean = novelty.reduce((s, v) => s + v, 0) / Math.max(1, novelty.length)
-  const deviation = Math.sqrt(variance([...novelty])) || 1
+  const deviation = Math.sqrt(variance(novelty)) || 1
   const score = new Float64Array(novelty.length)
   const from = new Int32Array(novelty.length).fill(-1)
   for (let n = 0; n < novelty.length; n++) {
