@@ -1,6 +1,6 @@
 import type { AudioBlock } from '../audio/block'
 import { partAround, type SoundSource, soundSource } from '../audio/soundSource'
-import { exp, ln } from '../dsp/portable'
+import { exp, ln, lnInPlace } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
 import type { Task } from '../task'
@@ -138,7 +138,9 @@ function mostOf(levels: Float32Array): number {
 }
 
 function toLogs(levels: Float32Array, floor: number) {
-  for (let i = 0; i < levels.length; i++) levels[i] = 0.5 * ln((levels[i] as number) + floor)
+  for (let i = 0; i < levels.length; i++) levels[i] = (levels[i] as number) + floor
+  lnInPlace(levels)
+  for (let i = 0; i < levels.length; i++) levels[i] = 0.5 * (levels[i] as number)
 }
 
 /** How far the bands of a column lie over those of one before: all, the group that rises most, the low ones, the high ones. */

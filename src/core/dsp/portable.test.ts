@@ -1,6 +1,6 @@
 import { readdirSync, readFileSync } from 'node:fs'
 import { describe, expect, it } from 'vitest'
-import { cosTurns, exp, exp2, ln, log2, power, sinTurns } from './portable'
+import { cosTurns, exp, exp2, ln, lnInPlace, log2, power, sinTurns } from './portable'
 import { createRandom } from './random'
 
 const random = createRandom(20_261_124)
@@ -21,6 +21,17 @@ describe('portable functions', () => {
       expect(Math.abs(log2(positive) - Math.log2(positive))).toBeLessThan(1e-13)
       expect(Math.abs(power(positive, 0.3) / positive ** 0.3 - 1)).toBeLessThan(1e-13)
     }
+  })
+
+  it('take logarithms of many numbers as single precision holds them', () => {
+    const values = Float32Array.from({ length: 20_000 }, () => 10 ** (60 * (random() - 0.5)))
+    values.set([1, 2, 0.5, 1 + 2 ** -23, 1 - 2 ** -24, 2 ** -126, 3.4e38])
+    const logs = values.slice()
+    lnInPlace(logs)
+    logs.forEach((log, i) => {
+      const ideal = Math.log(values[i] as number)
+      expect(Math.abs(log - ideal)).toBeLessThan(1e-7 * Math.abs(ideal) + 1e-9)
+    })
   })
 
   it('keep the symmetries of the circle, and are exact at its quarters', () => {

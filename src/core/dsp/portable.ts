@@ -129,6 +129,28 @@ export function ln(x: number): number {
   return power * LN2 + 2 * z * (sum * y + 1)
 }
 
+/** what the first ten bits of a mantissa stand for: the middle of their range, one over it, and its logarithm */
+const STEPS = 1024
+const middles = Float64Array.from({ length: STEPS }, (_, i) => 1 + (i + 0.5) / STEPS)
+const overMiddles = middles.map((middle) => 1 / middle)
+const middleLogs = middles.map(ln)
+
+/**
+ * Natural logarithms of positive single-precision numbers (normal ones), in place, as exactly as those can hold them: several times as
+ * fast as one by one.
+ */
+export function lnInPlace(values: Float32Array): void {
+  const bits = new Int32Array(values.buffer, values.byteOffset, values.length)
+  for (let i = 0; i < values.length; i++) {
+    const pattern = bits[i] as number
+    const step = (pattern >> 13) & (STEPS - 1)
+    const mantissa = 1 + (pattern & 0x7fffff) / 0x800000
+    // ln(1 + x), |x| < 2⁻¹¹
+    const x = mantissa * (overMiddles[step] as number) - 1
+    values[i] = ((pattern >> 23) - 127) * LN2 + ((middleLogs[step] as number) + x - 0.5 * x * x)
+  }
+}
+
 export function log2(x: number): number {
   return ln(x) * INV_LN2
 }
