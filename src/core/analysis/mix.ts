@@ -19,7 +19,7 @@ export function mixReader(source: SoundSource): (part: AudioBlock) => Float32Arr
   for (let from = 0; from < source.frames; from += STEP) {
     const { channels } = source.part(from, Math.min(source.frames, from + STEP))
     own += energyOf(channels[0] as Float32Array)
-    sum += energyOf(sumOf(channels))
+    sum += energyTogether(channels)
   }
   return ({ channels }) => (sum > 0.5 * own ? sumOf(channels) : (channels[0] as Float32Array))
 }
@@ -51,6 +51,15 @@ export function* mixInSteps(source: AudioBlock): Generator<void, Float32Array, v
 // loops of their own: inside a generator they would stay slow
 function addTo(mix: Float32Array, channel: Float32Array) {
   for (let i = 0; i < mix.length; i++) mix[i] = (mix[i] as number) + (channel[i] as number)
+}
+
+/** Of the sum of all channels. */
+function energyTogether(channels: readonly Float32Array[]): number {
+  const [first, second] = channels as [Float32Array, Float32Array]
+  if (channels.length > 2) return energyOf(sumOf(channels))
+  let sum = 0
+  for (let i = 0; i < first.length; i++) sum += square((first[i] as number) + (second[i] as number))
+  return sum
 }
 
 function energyOf(samples: Float32Array): number {

@@ -66,7 +66,7 @@ export function* trackPitch(sound: AudioBlock | SoundSource): Task<PitchTrack> {
   return { hopFrames, ...cheapestPath(steps) }
 }
 
-/** Lay the frames from `start` on, without their mean and all equally loud; beyond the ends there is silence. Returns how loud. */
+/** Lay the frames from `start` on, without their mean; beyond the ends there is silence. Returns their energy. */
 function load(target: Float64Array, mix: Float32Array, start: number): number {
   const window = target.length
   const from = Math.min(window, Math.max(0, -start))
@@ -75,46 +75,75 @@ function load(target: Float64Array, mix: Float32Array, start: number): number {
   target.fill(0, to)
   if (to > from) target.set(mix.subarray(start + from, start + to), from)
   const mean = sumOf(target) / window
-  let energy = 0
-  for (let i = 0; i < window; i++) {
-    const value = (target[i] as number) - mean
-    target[i] = value
-    energy += value * value
+  let a = 0
+  let b = 0
+  let i = 0
+  for (; i + 1 < window; i += 2) {
+    const one = (target[i] as number) - mean
+    const other = (target[i + 1] as number) - mean
+    target[i] = one
+    target[i + 1] = other
+    a += one * one
+    b += other * other
   }
-  const scale = energy > 0 ? 1 / Math.sqrt(energy) : 0
-  for (let i = 0; i < window; i++) target[i] = (target[i] as number) * scale
-  return energy
+  if (i < window) {
+    const one = (target[i] as number) - mean
+    target[i] = one
+    a += one * one
+  }
+  return a + b
 }
 
+/** Four sums side by side: one would wait for itself. */
 function sumOf(values: Float64Array): number {
-  let sum = 0
-  for (let i = 0; i < values.length; i++) sum += values[i] as number
-  return sum
+  let a = 0
+  let b = 0
+  let c = 0
+  let d = 0
+  let i = 0
+  for (; i + 3 < values.length; i += 4) {
+    a += values[i] as number
+    b += values[i + 1] as number
+    c += values[i + 2] as number
+    d += values[i + 3] as number
+  }
+  for (; i < values.length; i++) a += values[i] as number
+  return a + b + (c + d)
 }
 
-/** The square difference, normalised: `nsdf[lag]` from every second correlation and what of the samples still overlaps. */
-function normalise(nsdf: Float64Array, correlations: Float32Array, part: 0 | 1, samples: Float64Array) {
-  let both = 2
+/**
+ * The square difference, normalised, of every second correlation over what of the samples still overlaps: into `nsdf[lag]`, up to one
+ * behind `longest`. Into `peaks` go the lags of those that stand out, from `shortest` to `longest`, past the first fall below zero:
+ * before it every lag looks like the signal itself. Returns how many there are.
+ * Shape  `samples` as they were correlated, but for `energy`, which those are 1 of.
+ */
+function findPeaks(
+  peaks: Int32Array,
+  nsdf: Float64Array,
+  correlations: Float32Array,
+  part: 0 | 1,
+  samples: Float64Array,
+  energy: number,
+  shortest: number,
+  longest: number,
+): number {
+  const twice = 2 * energy
+  const least = 1e-12 * energy
+  let both = twice
+  let count = 0
+  let fell = false
+  let left = 1
+  let middle = 1
   nsdf[0] = 1
-  for (let lag = 1; lag < nsdf.length; lag++) {
+  for (let lag = 1; lag <= longest + 1; lag++) {
     const a = samples[lag - 1] as number
     const b = samples[samples.length - lag] as number
     both -= a * a + b * b
-    nsdf[lag] = both > 1e-12 ? (2 * (correlations[2 * lag + part] as number)) / both : 0
-  }
-}
-
-/** Lags of the peaks that stand out, past the first fall below zero: before it every lag looks like the signal itself. */
-function findPeaks(peaks: Int32Array, nsdf: Float64Array, shortest: number, longest: number): number {
-  let lag = 1
-  while (lag < longest && (nsdf[lag] as number) > 0) lag++
-  lag = Math.max(lag, shortest)
-  let count = 0
-  let left = nsdf[lag - 1] as number
-  let middle = nsdf[lag] as number
-  for (; lag <= longest; lag++) {
-    const right = nsdf[lag + 1] as number
-    if (middle >= 0.3 && middle > left && middle >= right) peaks[count++] = lag
+    const right = both > least ? (twice * (correlations[2 * lag + part] as number)) / both : 0
+    nsdf[lag] = right
+    if (fell || lag > longest) {
+      if (middle >= 0.3 && middle > left && middle >= right && lag > shortest) peaks[count++] = lag - 1
+    } else if (right <= 0) fell = true
     left = middle
     middle = right
   }
@@ -135,9 +164,9 @@ function createPeriodFinder(sampleRate: number) {
 
   function candidates(samples: Float64Array, part: 0 | 1, energy: number): Candidate[] {
     if (energy / window < 1e-9) return []
-    normalise(nsdf, correlations, part, samples)
     const found: Candidate[] = []
-    for (let n = 0, count = findPeaks(peaks, nsdf, shortest, longest); n < count; n++) {
+    const count = findPeaks(peaks, nsdf, correlations, part, samples, energy, shortest, longest)
+    for (let n = 0; n < count; n++) {
       const lag = peaks[n] as number
       const left = nsdf[lag - 1] as number
       const middle = nsdf[lag] as number
@@ -152,10 +181,11 @@ function createPeriodFinder(sampleRate: number) {
     return found.slice(0, CANDIDATES)
   }
 
+  const loudness = (energy: number) => (energy > 0 ? 1 / Math.sqrt(energy) : 0)
   const candidatesAt = (mix: Float32Array, centreA: number, centreB: number): [Candidate[], Candidate[]] => {
     const energyA = load(frame[0], mix, centreA - (window >> 1))
     const energyB = load(frame[1], mix, centreB - (window >> 1))
-    correlate(correlations, frame[0], frame[1])
+    correlate(correlations, frame[0], frame[1], loudness(energyA), loudness(energyB))
     return [candidates(frame[0], 0, energyA), candidates(frame[1], 1, energyB)]
   }
   return { candidatesAt, reach: window }

@@ -1,11 +1,17 @@
 import { fftInside, fftTwin } from './fft'
 
 /**
- * Autocorrelations of two real signals at once, for lags up to `out.length / 2`, interleaved. The signals are at most half as long as
- * the transform, or as much shorter as the lags are fewer, and about equally loud: what one is to the other in level is lost in
- * precision.
+ * Autocorrelations of two real signals at once, each times its gain, for lags up to `out.length / 2`, interleaved. The signals are at
+ * most half as long as the transform, or as much shorter as the lags are fewer. Gains make them about equally loud: what one is to the
+ * other in level is lost in precision.
  */
-export type PairAutocorrelation = (out: Float32Array, a: Float64Array, b: Float64Array) => void
+export type PairAutocorrelation = (
+  out: Float32Array,
+  a: Float64Array,
+  b: Float64Array,
+  gainA: number,
+  gainB: number,
+) => void
 
 export const pairAutocorrelation = (size: number): PairAutocorrelation =>
   autocorrelationKernel(size) ?? autocorrelationTwin(size)
@@ -14,8 +20,8 @@ export function autocorrelationTwin(size: number): PairAutocorrelation {
   const fft = fftTwin(size)
   const packed = new Float32Array(2 * size)
   const z = new Float32Array(2 * size)
-  return (out, a, b) => {
-    lay(packed, a, b)
+  return (out, a, b, gainA, gainB) => {
+    lay(packed, a, b, gainA, gainB)
     fft.forward(z, packed)
     // both power spectra are even and real, so their inverses are the two parts of one
     for (let k = 0; k <= size / 2; k++) {
@@ -41,8 +47,8 @@ export function autocorrelationKernel(size: number): PairAutocorrelation | undef
   const { own } = inside
   const input = own.floats.subarray(inside.from / 4, inside.from / 4 + 2 * size)
   const output = own.floats.subarray(inside.to / 4, inside.to / 4 + 2 * size)
-  return (out, a, b) => {
-    lay(input, a, b)
+  return (out, a, b, gainA, gainB) => {
+    lay(input, a, b, gainA, gainB)
     inside.turn(1, 0)
     own.pairSquared(inside.to, inside.from, size)
     inside.turn(1 / size, 1)
@@ -50,10 +56,10 @@ export function autocorrelationKernel(size: number): PairAutocorrelation | undef
   }
 }
 
-function lay(packed: Float32Array, a: Float64Array, b: Float64Array) {
+function lay(packed: Float32Array, a: Float64Array, b: Float64Array, gainA: number, gainB: number) {
   for (let i = 0; i < a.length; i++) {
-    packed[2 * i] = a[i] as number
-    packed[2 * i + 1] = b[i] as number
+    packed[2 * i] = gainA * (a[i] as number)
+    packed[2 * i + 1] = gainB * (b[i] as number)
   }
   packed.fill(0, 2 * a.length)
 }
