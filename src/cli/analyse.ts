@@ -1,12 +1,26 @@
 import { readdir, stat } from 'node:fs/promises'
 import { basename, join, relative } from 'node:path'
-import { AppError, finish, type Knowledge, keyName, know } from '../core'
+import {
+  AppError,
+  type AudioBlock,
+  finish,
+  frameCount,
+  type Knowledge,
+  type KnowOptions,
+  keyName,
+  know,
+  knowledgeOf,
+  knowRhythm,
+  knowTones,
+  type Tones,
+} from '../core'
 import { decodeFile } from '../host/decodeFile'
 import { errorText } from '../host/errorText'
 import { acceptedEndings } from '../host/sniff'
 import { taggedTempo } from '../host/taggedTempo'
-import { places, readArguments, UsageError } from './args'
-import { readBytes } from './files'
+import { type Arguments, places, readArguments, UsageError } from './args'
+import { readBytes, shared } from './files'
+import { askThread, askThreads, threadsFrom } from './threads'
 
 type Say = (line: string) => void
 
@@ -14,17 +28,30 @@ const round = (value: number, digits: number) => Number(value.toFixed(digits))
 
 /** `analyse IN`: one sound, or every sound of a folder and the folders in it, a line each. */
 export async function analyseSounds(words: readonly string[], out: Say, err: Say) {
-  const args = readArguments(words, ['sensitivity'], ['json'])
+  const args = readArguments(words, ['sensitivity', 'workers'], ['json'])
   const [input] = places(args, ['IN']) as [string]
   const sensitivity = args.number('sensitivity') ?? 50
   if (!(sensitivity >= 0 && sensitivity <= 100)) throw new UsageError('--sensitivity takes 0 to 100')
-  const options = { sensitivity: sensitivity / 100, json: args.flag('json') }
+  const options = { sensitivity: sensitivity / 100, json: args.flag('json'), threads: threadsFor(args) }
   if (await isFolder(input)) await analyseFolder(input, options, out, err)
   else {
-    const { knowledge, sampleRate } = await knowFile(input, options.sensitivity, err)
+    const { knowledge, sampleRate, warnings } = await knowFile(input, options)
+    for (const warning of warnings) err(`zumbet: ${warning}`)
     if (options.json) out(JSON.stringify(plainForm(knowledge, sampleRate)))
     else tell(input, knowledge, sampleRate, out)
   }
+}
+
+/**
+ * How many threads the work gets, by how much there is of it: as many as were asked for, whatever it is; else a second one only where it
+ * is warm before the first is done.
+ */
+type Threads = (much: boolean) => number
+
+function threadsFor(args: Arguments): Threads {
+  const threads = threadsFrom(args)
+  const asked = args.number('workers') !== undefined
+  return (much) => (asked || much ? threads : 1)
 }
 
 async function isFolder(place: string): Promise<boolean> {
@@ -36,7 +63,7 @@ async function isFolder(place: string): Promise<boolean> {
 
 async function analyseFolder(
   folder: string,
-  { sensitivity, json }: { sensitivity: number; json: boolean },
+  { sensitivity, json, threads }: { sensitivity: number; json: boolean; threads: Threads },
   out: Say,
   err: Say,
 ) {
@@ -47,35 +74,103 @@ async function analyseFolder(
     .sort()
   if (files.length === 0) throw new AppError('folder/no-sounds', { folder })
   let bad = 0
-  for (const name of files) {
-    const file = join(folder, name)
-    try {
-      const { knowledge, sampleRate } = await knowFile(file, sensitivity, err)
-      if (json) out(JSON.stringify({ file: relative(folder, file), ...plainForm(knowledge, sampleRate) }))
-      else out(`${name}: ${inShort(knowledge)}`)
-    } catch (error) {
+  for await (const answer of knowFiles(
+    files.map((name) => join(folder, name)),
+    sensitivity,
+    threads,
+  )) {
+    const { file } = answer
+    for (const warning of answer.warnings) err(`zumbet: ${warning}`)
+    if ('error' in answer) {
       // one bad file loses none of the others
       bad++
-      if (json) out(JSON.stringify({ file: relative(folder, file), error: errorText(error) }))
-      err(`zumbet: ${errorText(error)}`)
-    }
+      if (json) out(JSON.stringify({ file: relative(folder, file), error: answer.error }))
+      err(`zumbet: ${answer.error}`)
+    } else if (json) {
+      out(JSON.stringify({ file: relative(folder, file), ...plainForm(answer.knowledge, answer.sampleRate) }))
+    } else out(`${relative(folder, file)}: ${inShort(answer.knowledge)}`)
   }
   if (bad === files.length) throw new AppError('folder/none-readable', { folder, files: files.length })
 }
 
-export async function knowFile(file: string, sensitivity: number | undefined, err: Say) {
-  const bytes = await readBytes(file)
-  const decoded = await decodeFile(bytes, basename(file))
-  for (const warning of decoded.warnings) err(`zumbet: ${errorText(new AppError(warning.code, warning.details))}`)
-  const tagged = await taggedTempo(bytes)
-  const knowledge = finish(
-    know(decoded.audio, {
-      file: basename(file),
-      ...(tagged !== undefined && { taggedBpm: tagged }),
-      ...(sensitivity !== undefined && { sensitivity }),
-    }),
+interface KnownFile {
+  readonly knowledge: Knowledge
+  readonly sampleRate: number
+  readonly warnings: readonly string[]
+}
+type FileAnswer = { readonly file: string } & (
+  | KnownFile
+  | { readonly error: string; readonly warnings: readonly string[] }
+)
+
+/** less than this is done before a second thread is warm */
+const FEW_BYTES = 32_000_000
+/** a sound as long as this is worth a second thread */
+const LONG_SECONDS = 30
+
+/** What there is to know of many files, in their order; a file that cannot be read says why. */
+async function* knowFiles(files: readonly string[], sensitivity: number, threads: Threads): AsyncGenerator<FileAnswer> {
+  const count = threads((await bytesOf(files)) > FEW_BYTES)
+  if (count > 1) {
+    yield* askThreads<string, FileAnswer>('knowledge', { sensitivity }, files, count)
+    return
+  }
+  const answerTo = serveKnowledge({ sensitivity })
+  for (const file of files) yield await answerTo(file)
+}
+
+async function bytesOf(files: readonly string[]): Promise<number> {
+  const sizes = await Promise.all(
+    files.map((file) =>
+      stat(file).then(
+        ({ size }) => size,
+        () => 0,
+      ),
+    ),
   )
-  return { knowledge, decoded, sampleRate: decoded.audio.sampleRate }
+  return sizes.reduce((sum, size) => sum + size, 0)
+}
+
+/** One file after another, as they are asked for. */
+export function serveKnowledge({ sensitivity }: { readonly sensitivity: number }) {
+  return async (file: string): Promise<FileAnswer> => {
+    try {
+      return { file, ...(await knowFile(file, { sensitivity, threads: () => 1 })) }
+    } catch (error) {
+      return { file, error: errorText(error), warnings: [] }
+    }
+  }
+}
+
+/** The tones of a sound in memory, for a thread beside the one that finds its rhythm. */
+export const serveTones = (audio: AudioBlock) => (): Tones => finish(knowTones(audio))
+
+export async function knowFile(
+  file: string,
+  { sensitivity, threads }: { readonly sensitivity?: number; readonly threads: Threads },
+): Promise<KnownFile> {
+  const bytes = await readBytes(file)
+  const { audio, warnings } = await decodeFile(bytes, basename(file))
+  const tagged = await taggedTempo(bytes)
+  const options: KnowOptions = {
+    file: basename(file),
+    ...(tagged !== undefined && { taggedBpm: tagged }),
+    ...(sensitivity !== undefined && { sensitivity }),
+  }
+  return {
+    knowledge: await knowSound(audio, options, threads),
+    sampleRate: audio.sampleRate,
+    warnings: warnings.map(({ code, details }) => errorText(new AppError(code, details))),
+  }
+}
+
+/** The same answer whatever the threads; a long sound's two halves go side by side. */
+async function knowSound(audio: AudioBlock, options: KnowOptions, threads: Threads): Promise<Knowledge> {
+  if (threads(frameCount(audio) >= LONG_SECONDS * audio.sampleRate) < 2) return finish(know(audio, options))
+  const both = shared(audio)
+  const tones = askThread<Tones>('tones', both)
+  const rhythm = finish(knowRhythm(both, options))
+  return knowledgeOf(rhythm, await tones)
 }
 
 /** What `--json` prints; its shape is a contract (docs/analysis.md). Seconds everywhere; null where there is no answer. */

@@ -11,7 +11,8 @@ import { AS_WRITTEN, idealItems } from '../core/testing/ideals'
 import { recipe } from '../core/testing/recipes'
 import { comparisonOf } from '../core/trials/comparisonOf'
 import { type Gate, measureGates } from './gates'
-import { servePieces } from './pieces'
+import { services } from './services'
+import { serve } from './threads'
 
 /**
  * Speed in figures that machines can be compared by: gates (ratios taken in one run), every method as seconds of stereo sound per
@@ -142,7 +143,7 @@ function waits() {
   )
 }
 
-if (!isMainThread) servePieces()
+if (!isMainThread) serve(services)
 else {
   const gates = await measureGates()
   if (process.argv.includes('--json')) console.log(JSON.stringify({ gates }))

@@ -308,6 +308,9 @@ describe('zumbet analyse, whole', () => {
     expect(lines[1].error).toContain('torn.wav')
     expect(lines[2]).toMatchObject(shape)
     expect(all.stderr).toContain('torn.wav')
+    // threads share the files of a folder, and the halves of one sound
+    expect(zumbet('analyse', place('shelf'), '--json', '--workers', '2')).toEqual(all)
+    expect(zumbet('analyse', place('shelf/loop.wav'), '--json', '--workers', '2')).toEqual(one)
     mkdirSync(place('nothing'))
     expect(zumbet('analyse', place('nothing')).status).toBe(1)
   })

@@ -1,6 +1,7 @@
 import { isMainThread } from 'node:worker_threads'
 import { main } from './main'
-import { servePieces } from './pieces'
+import { services } from './services'
+import { serve } from './threads'
 
 if (isMainThread) {
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => process.exit(130))
@@ -11,4 +12,4 @@ if (isMainThread) {
     (line) => process.stdout.write(line.endsWith('\n') ? line : `${line}\n`),
     (line) => process.stderr.write(line.endsWith('\n') ? line : `${line}\n`),
   )
-} else servePieces()
+} else serve(services)

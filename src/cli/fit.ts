@@ -12,7 +12,8 @@ import {
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { open } from './files'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
-import { checkOutput, checkWorkers, renderFile } from './render'
+import { checkOutput, renderFile } from './render'
+import { threadsFrom } from './threads'
 
 type Say = (line: string) => void
 
@@ -26,7 +27,7 @@ export async function fitSound(words: readonly string[], out: Say, err: Say) {
   const wanted = ['seconds', 'bpm', 'bars'].filter((name) => args.text(name) !== undefined)
   if (wanted.length !== 1) throw new UsageError('give one of --seconds, --bpm FROM:TO or --bars N@BPM')
   const depth = checkOutput(args, output)
-  const workers = checkWorkers(args)
+  const threads = threadsFrom(args)
   const chosen = args.text('method')
   if (chosen !== undefined) methodById(chosen)
   const aim = aimOf(args)
@@ -45,7 +46,7 @@ export async function fitSound(words: readonly string[], out: Say, err: Say) {
   checkRecipe(recipe)
   const why = suggested ? ` (${knowledge().material.kind}: ${suggested.why})` : ''
   err(`zumbet: stretch ${Number(stretch.toFixed(6))}, method ${recipe.methodId}${why}`)
-  await renderFile(decoded, recipe, depth, output, workers, out, err)
+  await renderFile(decoded, recipe, depth, output, threads, out, err)
 }
 
 type Aim =

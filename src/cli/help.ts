@@ -15,7 +15,7 @@ export const help = `Zumbet, from the command line
       Render to a length, from one tempo to another, or to whole bars; the stretch follows. Without --method the material
       decides, and the choice is told. --bpm TO alone starts from the tempo that is found.
 
-  zumbet analyse IN [--json] [--sensitivity PERCENT]
+  zumbet analyse IN [--json] [--sensitivity PERCENT] [--workers N]
                                  its attacks, tempo, beats, key, material and bars; a folder gives a line for each file
                                  (docs/analysis.md)
   zumbet measure SOURCE RESULT --stretch X | --map FILE.json [--semitones N] [--cents N] [--pitch-map FILE.json]

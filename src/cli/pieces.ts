@@ -1,6 +1,4 @@
-import { once } from 'node:events'
 import { closeSync, openSync } from 'node:fs'
-import { parentPort, Worker, workerData } from 'node:worker_threads'
 import {
   AppError,
   type AudioBlock,
@@ -11,8 +9,8 @@ import {
   type PieceFacts,
   type SoundSource,
 } from '../core'
-import { fromWire, toWire, type WireError } from '../host/errorWire'
 import { type OpenSound, openWavFile, shared, sourceOf, unwritable, writeAll } from './files'
+import { askThreads } from './threads'
 
 /** All that a thread needs to write any piece of a file to its place. */
 export interface Work {
@@ -24,11 +22,11 @@ export interface Work {
   readonly target: string
 }
 
-type Answer = { readonly made: PieceFacts } | { readonly failed: WireError }
+type Given = Omit<Work, 'source'> & { readonly sound: { readonly audio: AudioBlock } | { readonly wavFile: string } }
 
 /**
  * Render the pieces of a plan into a file, each to where it belongs, in so many threads at once; the file is the same for any number.
- * What a piece comes to goes out block by block: none lies in memory whole.
+ * What a piece comes to goes out block by block: none lies in memory whole. `apart`: not even one is made in this thread.
  */
 export async function makePieces(
   sound: OpenSound,
@@ -41,31 +39,11 @@ export async function makePieces(
   if (count < 2 && !apart) return plan.pieces.map((_, piece) => makePiece({ ...own, source: sourceOf(sound) }, piece))
   // a file is opened by every thread for itself
   const sent = 'audio' in sound ? { audio: shared(sound.audio) } : { wavFile: sound.wavFile }
-  const work = { ...own, sound: sent }
+  const pieces = plan.pieces.map((_, piece) => piece)
   const made: PieceFacts[] = []
-  let next = 0
-  const workers = Array.from({ length: count }, () => new Worker(new URL(import.meta.url), { workerData: work }))
-  try {
-    await Promise.all(
-      workers.map(async (worker) => {
-        while (next < plan.pieces.length) {
-          const piece = next++
-          made[piece] = await ask(worker, piece)
-        }
-      }),
-    )
-  } finally {
-    await Promise.all(workers.map((worker) => worker.terminate()))
-  }
+  for await (const facts of askThreads<number, PieceFacts>('pieces', { ...own, sound: sent }, pieces, count))
+    made.push(facts)
   return made
-}
-
-async function ask(worker: Worker, piece: number): Promise<PieceFacts> {
-  worker.postMessage(piece)
-  // rejects when the thread dies
-  const [answer] = (await once(worker, 'message')) as [Answer]
-  if ('made' in answer) return answer.made
-  throw fromWire(answer.failed)
 }
 
 function makePiece({ source, order, plan, place, target }: Work, piece: number): PieceFacts {
@@ -87,18 +65,11 @@ function makePiece({ source, order, plan, place, target }: Work, piece: number):
   }
 }
 
-/** What a thread of this command does: pieces, one after another, as they are asked for. */
-export function servePieces() {
-  const { sound, ...rest } = workerData as Omit<Work, 'source'> & { sound: { audio: AudioBlock } | { wavFile: string } }
+/** Pieces, one after another, as they are asked for. */
+export function servePieces({ sound, ...rest }: Given) {
   const source = 'audio' in sound ? sound.audio : openWavFile(sound.wavFile)?.source
-  parentPort?.on('message', (piece: number) => {
-    let answer: Answer
-    try {
-      if (!source) throw new AppError('file/missing', { file: 'wavFile' in sound ? sound.wavFile : '' })
-      answer = { made: makePiece({ ...rest, source }, piece) }
-    } catch (error) {
-      answer = { failed: toWire(error) }
-    }
-    parentPort?.postMessage(answer)
-  })
+  return (piece: number): PieceFacts => {
+    if (!source) throw new AppError('file/missing', { file: 'wavFile' in sound ? sound.wavFile : '' })
+    return makePiece({ ...rest, source }, piece)
+  }
 }

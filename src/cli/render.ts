@@ -1,4 +1,3 @@
-import { availableParallelism } from 'node:os'
 import {
   checkRecipe,
   exportFacts,
@@ -13,6 +12,7 @@ import { type Arguments, places, readArguments, UsageError } from './args'
 import { dbText, formatName, type OpenSound, openSound, ownFormat, partialFile, sourceOf } from './files'
 import { makePieces } from './pieces'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
+import { threadsFrom } from './threads'
 
 export async function render(words: readonly string[], out: (line: string) => void, err: (line: string) => void) {
   const args = readArguments(words, [...RENDER_FLAGS, 'stretch', 'map', 'workers'], [])
@@ -21,19 +21,9 @@ export async function render(words: readonly string[], out: (line: string) => vo
   if (methodId === undefined) throw new UsageError(`--method is needed: ${methods.map((m) => m.id).join(', ')}`)
   const recipe = await recipeFrom(args, methodId, args.number('stretch') ?? 1)
   const format = checkOutput(args, output)
-  const workers = checkWorkers(args)
+  const threads = threadsFrom(args)
   checkRecipe(recipe)
-  await renderFile(await openSound(input, err), recipe, format, output, workers, out, err)
-}
-
-const MOST_WORKERS = 4
-
-/** How many threads `--workers` asks for; undefined for as many as there are. */
-export function checkWorkers(args: Arguments): number | undefined {
-  const workers = args.number('workers')
-  if (workers !== undefined && !(Number.isInteger(workers) && workers >= 1 && workers <= 64))
-    throw new UsageError('--workers takes a whole number from 1 to 64')
-  return workers
+  await renderFile(await openSound(input, err), recipe, format, output, threads, out, err)
 }
 
 /** What the flags ask of the file that is written; undefined for as deep as the source. */
@@ -50,7 +40,7 @@ export async function renderFile(
   recipe: Recipe,
   depth: SampleFormat | undefined,
   output: string,
-  workers: number | undefined,
+  threads: number,
   out: (line: string) => void,
   err: (line: string) => void,
 ) {
@@ -64,9 +54,8 @@ export async function renderFile(
   const sink = partialFile(output)
   try {
     const plan = finish(planExportTask(sourceOf(sound), order))
-    const count = workers ?? Math.min(MOST_WORKERS, availableParallelism())
     sink.write(plan.header, 0)
-    const made = await makePieces(sound, { order, plan, place: sink.place, target: output }, count)
+    const made = await makePieces(sound, { order, plan, place: sink.place, target: output }, threads)
     sink.write(plan.footer, plan.bytes - plan.footer.length)
     const facts = exportFacts(plan, made)
     sink.keep()

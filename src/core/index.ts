@@ -11,7 +11,19 @@ export { createWavWriter, writeWav } from './audio/writeWav'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'
 export { kernelsRun } from './kernels/wasm'
-export { KNOWLEDGE_VERSION, type Knowledge, type KnowOptions, keyName, know, type PitchFacts } from './knowledge/know'
+export {
+  KNOWLEDGE_VERSION,
+  type Knowledge,
+  type KnowOptions,
+  keyName,
+  know,
+  knowledgeOf,
+  knowRhythm,
+  knowTones,
+  type PitchFacts,
+  type Rhythm,
+  type Tones,
+} from './knowledge/know'
 export { type LoopFacts, wholeBars } from './knowledge/loop'
 export type { Material, MaterialKind } from './knowledge/material'
 export { namedTempo } from './knowledge/namedTempo'

@@ -7,6 +7,8 @@ import {
   exportPieceTask,
   frameCount,
   know,
+  knowRhythm,
+  knowTones,
   measureSpan,
   type Overview,
   openRendering,
@@ -97,7 +99,8 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     return shared((await decodeFile(new Uint8Array(job.bytes), job.file, { M4A: decodeM4a, AAC: decodeM4a })).audio)
   }
   if (job.kind === 'survey') return runTask(surveyTask(job.audio), options)
-  if (job.kind === 'know') return runTask(know(job.audio, job.options), options)
+  if (job.kind === 'knowRhythm') return runTask(knowRhythm(job.audio, job.options), options)
+  if (job.kind === 'knowTones') return runTask(knowTones(job.audio), options)
   if (job.kind === 'gather') {
     const { decoded, hash, taggedBpm } = await openFile(job.bytes, job.file)
     const { audio, container } = decoded

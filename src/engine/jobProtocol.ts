@@ -11,7 +11,9 @@ import type {
   PieceFacts,
   Progress,
   Recipe,
+  Rhythm,
   Spectrogram,
+  Tones,
   Trial,
 } from '../core'
 import type { WireError } from '../host/errorWire'
@@ -46,7 +48,9 @@ export type Job =
   | { readonly kind: 'open'; readonly bytes: ArrayBuffer; readonly file: string }
   /** level and drawing of a part of a sound that is in memory already */
   | { readonly kind: 'survey'; readonly audio: AudioBlock }
-  | { readonly kind: 'know'; readonly audio: AudioBlock; readonly options: KnowOptions }
+  /** what there is to know of a sound comes in halves that go side by side */
+  | { readonly kind: 'knowRhythm'; readonly audio: AudioBlock; readonly options: KnowOptions }
+  | { readonly kind: 'knowTones'; readonly audio: AudioBlock }
   /** all of a listed file at once; its samples stay in the worker */
   | { readonly kind: 'gather'; readonly bytes: ArrayBuffer; readonly file: string }
   | {
@@ -121,7 +125,8 @@ export interface JobResults {
   }
   open: AudioBlock
   survey: SoundFacts
-  know: Knowledge
+  knowRhythm: Rhythm
+  knowTones: Tones
   gather: FileFacts
   analyse: Analysis
   render: { readonly facts: SoundFacts; readonly audio: AudioBlock | undefined }

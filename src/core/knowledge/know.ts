@@ -6,13 +6,13 @@ import { type PitchTrack, trackPitch } from '../analysis/pitchTrack'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { decimate } from '../dsp/decimate'
 import type { Progress, Task } from '../task'
-import { findKey } from './key'
+import { findKey, type KeyFound } from './key'
 import { type LoopFacts, loopOf } from './loop'
 import { type Material, materialOf } from './material'
 import { namedTempo } from './namedTempo'
 import { beyondOneVoice } from './polyphony'
 import { type Tempo, tempoOf } from './tempo'
-import { textureOf } from './texture'
+import { type Texture, textureOf } from './texture'
 
 /** Pitch facts of a sound: its root, its key, its tuning. */
 export interface PitchFacts {
@@ -62,20 +62,17 @@ export function keyName(pitch: Pick<PitchFacts, 'root' | 'mode'>): string | unde
 
 /**
  * Find out all of it in one go. One mix of the channels serves tones and pitch, all channels serve attacks.
- * Figures  measured on two slow cores: 12–20 × real time for a mono sound (npm run bench).
+ * Figures  npm run bench.
  */
 export function* know(source: AudioBlock, options: KnowOptions = {}): Task<Knowledge> {
-  const { sampleRate } = source
-  const { attacks, tempo, loop, seconds } = yield* part(knowRhythm(source, options), 0, 0.4)
-  const mix = mixOf(source)
-  const texture = yield* part(textureOf(mix, sampleRate), 0.4, 0.6)
-  const factor = Math.max(1, Math.min(8, Math.floor(sampleRate / TONE_RATE)))
-  const tones = decimate(mix, factor)
-  const toneRate = sampleRate / factor
-  const key = yield* part(findKey(tones, toneRate), 0.6, 0.65)
-  const beyond = yield* part(beyondOneVoice(tones, toneRate), 0.65, 0.75)
-  const track = yield* part(trackPitch({ sampleRate: toneRate, channels: [tones] }), 0.75, 1)
-  const pitched = pitchedShare(track, tones)
+  const rhythm = yield* part(knowRhythm(source, options), 0, 0.5)
+  return knowledgeOf(rhythm, yield* part(knowTones(source), 0.5, 1))
+}
+
+/** What both halves come to: they ask nothing of each other, so each may be found by a thread of its own. */
+export function knowledgeOf(rhythm: Rhythm, tones: Tones): Knowledge {
+  const { attacks, tempo, loop, seconds } = rhythm
+  const { texture, beyondOneVoice: beyond, pitched, key, oneNote: one } = tones
   const material = materialOf({
     texture,
     beyondOneVoice: beyond,
@@ -87,17 +84,43 @@ export function* know(source: AudioBlock, options: KnowOptions = {}): Task<Knowl
     seconds,
     attacks,
     tempo,
-    pitch: pitchFacts(key, track, material, pitched),
+    pitch: pitchFacts(key, one, material, pitched),
     material,
     loop,
   }
 }
 
-/** Attacks, tempo and bars alone: two fifths of the work. */
-export function* knowRhythm(
-  source: AudioBlock,
-  options: KnowOptions = {},
-): Task<Pick<Knowledge, 'attacks' | 'tempo' | 'loop' | 'seconds'>> {
+/** Attacks, tempo and bars. Plain data. */
+export type Rhythm = Pick<Knowledge, 'attacks' | 'tempo' | 'loop' | 'seconds'>
+
+/** What a sound is made of, and what notes. Plain data. */
+export interface Tones {
+  readonly texture: Texture
+  readonly key: KeyFound | undefined
+  /** as `polyphony.beyondOneVoice` */
+  readonly beyondOneVoice: number | undefined
+  /** share of the level in which a pitch was found */
+  readonly pitched: number
+  /** the pitch that it stays on, where it does */
+  readonly oneNote: { readonly hz: number; readonly share: number } | undefined
+}
+
+/** Its tones and its texture: the other half of the work. */
+export function* knowTones(source: AudioBlock): Task<Tones> {
+  const { sampleRate } = source
+  const mix = mixOf(source)
+  const texture = yield* part(textureOf(mix, sampleRate), 0, 0.2)
+  const factor = Math.max(1, Math.min(8, Math.floor(sampleRate / TONE_RATE)))
+  const tones = decimate(mix, factor)
+  const toneRate = sampleRate / factor
+  const key = yield* part(findKey(tones, toneRate), 0.2, 0.35)
+  const beyond = yield* part(beyondOneVoice(tones, toneRate), 0.35, 0.6)
+  const track = yield* part(trackPitch({ sampleRate: toneRate, channels: [tones] }), 0.6, 1)
+  return { texture, key, beyondOneVoice: beyond, pitched: pitchedShare(track, tones), oneNote: oneNote(track) }
+}
+
+/** Attacks, tempo and bars alone: half of the work. */
+export function* knowRhythm(source: AudioBlock, options: KnowOptions = {}): Task<Rhythm> {
   const { sampleRate } = source
   const seconds = frameCount(source) / sampleRate
   const novelty = yield* noveltyOf(source)
@@ -147,12 +170,7 @@ function pitchedShare(track: PitchTrack, samples: Float32Array): number {
 /** share of a sound that may differ from the middle pitch by more than half a semitone for it to be one note */
 const ONE_NOTE = 0.15
 
-function pitchFacts(
-  key: ReturnType<typeof findKey> extends Task<infer R> ? R : never,
-  track: PitchTrack,
-  material: Material,
-  pitched: number,
-): PitchFacts {
+function pitchFacts(key: KeyFound | undefined, one: Tones['oneNote'], material: Material, pitched: number): PitchFacts {
   const nothing: PitchFacts = {
     rootHz: undefined,
     root: undefined,
@@ -162,7 +180,6 @@ function pitchFacts(
     reasons: ['no tones stand out'],
   }
   if (!key) return nothing
-  const one = oneNote(track)
   if (one && pitched > 0.5) {
     const midi = 69 + 12 * Math.log2(one.hz / 440)
     const nearest = Math.round(midi)

@@ -45,7 +45,7 @@ export function* textureOf(samples: Float32Array, sampleRate: number): Task<Text
   // powers stand for magnitudes: they have the same order
   const along = ranks(ALONG, bins)
   const across = slidingMedian(bins, ACROSS_REACH)
-  const rows = Array.from({ length: ALONG + RANKS_AT_ONCE - 1 }, () => new Float32Array(bins))
+  const rows: Float32Array[] = Array.from({ length: ALONG + RANKS_AT_ONCE - 1 }, () => new Float32Array(bins))
   const lasting = Array.from({ length: RANKS_AT_ONCE }, () => new Float32Array(bins))
   const spread = new Float32Array(bins)
   const half = ALONG >> 1

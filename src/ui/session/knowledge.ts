@@ -1,4 +1,4 @@
-import { KNOWLEDGE_VERSION, type Knowledge } from '../../core'
+import { knowledgeOf as joined, KNOWLEDGE_VERSION, type Knowledge } from '../../core'
 import { knowledgeRows, pool, shelf } from './engine'
 import type { Found } from './known'
 import { rememberFacts } from './loading'
@@ -48,7 +48,12 @@ async function findOut(source: Source, rank: number) {
     }
     const { taggedBpm } = sound
     const options = { file: source.file, ...(taggedBpm !== undefined && { taggedBpm }) }
-    const knowledge = await pool.run<'know'>({ kind: 'know', audio: sound.decoded.audio, options }, { rank: rank + 1 })
+    const { audio } = sound.decoded
+    const [rhythm, tones] = await Promise.all([
+      pool.run<'knowRhythm'>({ kind: 'knowRhythm', audio, options }, { rank: rank + 1 }),
+      pool.run<'knowTones'>({ kind: 'knowTones', audio }, { rank: rank + 1 }),
+    ])
+    const knowledge = joined(rhythm, tones)
     set(knowledge)
     await knowledgeRows.put(sound.hash, knowledge)
   } catch (error) {
