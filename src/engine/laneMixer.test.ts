@@ -1,5 +1,5 @@
-import { describe, expect, it } from 'vitest'
-import { asSource, planOf, renderBlock } from '../core'
+import { beforeEach, describe, expect, it } from 'vitest'
+import { type AudioBlock, asSource, planOf, renderBlock } from '../core'
 import { recipe } from '../core/testing/recipes'
 import { chord, sine } from '../core/testing/signals'
 import { fitTone, rms } from '../core/testing/tone'
@@ -184,9 +184,14 @@ describe('a lane that takes long to begin', () => {
     { recipe: undefined, gain: 1 },
     { recipe: recipe('layered', { stretch: 1.2 }), gain: 0.5 },
     { recipe: recipe('wsola', { stretch: 1.2 }), gain: 1 },
+    { recipe: recipe('layered', { stretch: 1.2, settings: { noiseDb: -60 } }), gain: 0.5 },
   ]
   const known = { attacks: [{ frame: 24_000, strength: 1 }] }
-  const tone = chord({ hz: [220, 331.2], seconds: 3 })
+  // what was prepared stays with its source: each test has one of its own
+  let tone: AudioBlock
+  beforeEach(() => {
+    tone = chord({ hz: [220, 331.2], seconds: 3 })
+  })
   const mixerOf = () => {
     const mixer = createLaneMixer(tone, { lanes, active: 0, loop: undefined }, 0, known)
     play(mixer, 30_000)
@@ -239,6 +244,29 @@ describe('a lane that takes long to begin', () => {
     work(mixer)
     expect(asked).toEqual([undefined, 12_000])
     expect(Math.abs(mixer.sourceFrame() - 12_000 - 3000 / STRETCH)).toBeLessThan(3)
+  })
+
+  it('takes over at once where one like it is heard: a setting, a mute', () => {
+    const places: (number | undefined)[] = []
+    const mixer: LaneMixer = createLaneMixer(tone, { lanes, active: 1, loop: undefined }, 9000, known, {
+      place: () => 30_000,
+      lay(seekTo) {
+        places.push(seekTo)
+        mixer.restartAt(seekTo ?? 30_000)
+        return true
+      },
+    })
+    play(mixer, 30_000)
+    const next = { lanes, active: 3, loop: undefined }
+    expect(mixer.takesTime(next)).toBe(false)
+    mixer.setProgram(next)
+    expect(places).toEqual([undefined])
+    expect(mixer.sourceFrame()).toBe(30_000)
+    // elsewhere there is all to do
+    mixer.seek(120_000)
+    expect(places).toEqual([undefined])
+    expect(work(mixer)).toBeGreaterThan(5)
+    expect(places).toEqual([undefined, 120_000])
   })
 
   it('comes behind what was read where it cannot be laid over it, at the place where that ends', () => {

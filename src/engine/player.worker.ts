@@ -1,4 +1,4 @@
-import { type Analysis, type AudioBlock, methodById, methods, openRendering, type Recipe, silence } from '../core'
+import { type Analysis, type AudioBlock, methods, openRendering, silence } from '../core'
 import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { createLaneMixer, type HandOver, type LaneMixer, type Program } from './laneMixer'
@@ -58,8 +58,8 @@ function handle(message: PlayerMessage) {
   } else if (message.type === 'program') {
     const before = heardRecipe(program)
     program = message.program
-    const after = heardRecipe(program)
-    if (after && isSlow(after) && JSON.stringify(before) !== JSON.stringify(after)) fill(SLOW_AHEAD_SECONDS)
+    const other = JSON.stringify(before) !== JSON.stringify(heardRecipe(program))
+    if (other && mixer?.takesTime(program)) fill(SLOW_AHEAD_SECONDS)
     mixer?.setProgram(program)
   } else if (message.type === 'play') {
     turn = message.turn
@@ -136,7 +136,6 @@ function fail(error: unknown) {
 }
 
 const heardRecipe = (of: Program | undefined) => of?.lanes[of.active]?.recipe
-const isSlow = ({ methodId }: Recipe) => methodById(methodId).prepare !== undefined
 
 /** Write until the ring holds what it should. */
 function fill(aheadSeconds = AHEAD_SECONDS) {

@@ -17,6 +17,8 @@ export interface Layers {
   readonly noise: AudioBlock
   /** Make the source frames from `from` up to `to` right in all three; in order it costs least. */
   ensure(from: number, to: number): void
+  /** Whether all of that is right already. */
+  has(from: number, to: number): boolean
   /** The same in small steps, each of a few milliseconds; what it comes to does not depend on the way. */
   prepare(from: number, to: number): Generator<void>
 }
@@ -153,6 +155,11 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
     })
   }
 
+  function has(from: number, to: number): boolean {
+    for (let tile = Math.floor(from / TILE); tile * TILE < to; tile++) if (allDone[tile] !== 1) return false
+    return true
+  }
+
   function* prepare(from: number, to: number): Generator<void> {
     const first = Math.max(0, Math.floor(from / TILE))
     const last = Math.min(tiles - 1, Math.floor((to - 1) / TILE))
@@ -172,7 +179,7 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
   }
 
   const block = (own: readonly Float32Array[]): AudioBlock => ({ sampleRate, channels: own })
-  return { sines: block(sines), attacks: block(bursts), noise: block(noise), ensure, prepare }
+  return { sines: block(sines), attacks: block(bursts), noise: block(noise), ensure, has, prepare }
 }
 
 /** 0 below, 1 above, a sine-squared way between. */

@@ -45,6 +45,11 @@ export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks:
     return run
   }
 
+  /** Indices of the runs that reach into source frames `from` up to `to`. */
+  function runsWithin(from: number, to: number): number[] {
+    return runs.flatMap(({ earliest, latest }, run) => (latest >= from && earliest < to ? [run] : []))
+  }
+
   return {
     /** Index of the run that holds a source frame, or −1. */
     runAt(frame: number): number {
@@ -64,11 +69,10 @@ export function createPitchMarks(source: AudioBlock, track: PitchTrack, attacks:
     },
     /** Find the marks of all runs that reach into source frames `from` up to `to`, in small steps. */
     *prepare(from: number, to: number): Generator<void> {
-      for (let i = 0; i < runs.length; i++) {
-        const { earliest, latest } = runs[i] as Span
-        if (latest >= from && earliest < to) yield* find(i)
-      }
+      for (const run of runsWithin(from, to)) yield* find(run)
     },
+    /** Whether all of those are found already. */
+    has: (from: number, to: number): boolean => runsWithin(from, to).every((run) => found.has(run)),
     /**
      * Period at a source frame near mark `n` of a run, in frames: from mark to mark, a little smoothed, since a track read
      * through windows lags behind vibrato; never far from what the track says.

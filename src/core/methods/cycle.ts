@@ -64,7 +64,8 @@ export const cycle = defineMethod({
   // a run of cycles is marked from its middle on, however long it is
   prepare(source, analysis, from, to) {
     const around = AROUND_SECONDS * source.sampleRate
-    return marksOf(source, analysis).prepare(from - around, to + around)
+    const marks = marksOf(source, analysis)
+    return marks.has(from - around, to + around) ? undefined : marks.prepare(from - around, to + around)
   },
 })
 

@@ -78,12 +78,17 @@ export const layered = defineMethod({
   prepare(source, analysis, from, to) {
     const around = AROUND_SECONDS * source.sampleRate
     const attacks = (analysis.attacks ?? []).map((attack) => attack.frame)
-    return layersOf(source, attacks).prepare(Math.max(0, from - around), Math.min(frameCount(source), to + around))
+    const layers = layersOf(source, attacks)
+    const first = Math.max(0, from - around)
+    // what is made goes up to where it is read: a voice that takes over from another of this source goes on with it
+    const enough = Math.min(frameCount(source), from + ENOUGH_SECONDS * source.sampleRate)
+    return layers.has(first, enough) ? undefined : layers.prepare(first, Math.min(frameCount(source), to + around))
   },
 })
 
-/** what a voice reads around the place that it begins at */
+/** what a voice reads around the place that it begins at, and how far behind it the layers have to be there for one to begin at once */
 const AROUND_SECONDS = 0.2
+const ENOUGH_SECONDS = 0.05
 
 /** Layers that were begun for a source go on being used: a switch back to it finds them as far as they were made. */
 const begun = new WeakMap<AudioBlock, { attacks: string; layers: Layers }>()

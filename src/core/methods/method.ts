@@ -61,10 +61,11 @@ export interface Method<S extends SettingsSchema = SettingsSchema> {
   readonly mostSourceSeconds?: number
   open(input: MethodInput<S>): Voice
   /**
-   * Where beginning anywhere takes long: all that a voice needs to begin at source frames `from` up to `to`, in small steps. What was
-   * prepared is found by voices of the same source that are opened later; the samples are the same without.
+   * Where beginning anywhere takes long: all that a voice needs to begin at source frames `from` up to `to`, in small steps; undefined
+   * where enough of it is there for one to begin at once. What was prepared is found by voices of the same source that are opened
+   * later; the samples are the same without.
    */
-  prepare?(source: AudioBlock, analysis: Analysis, from: number, to: number): Generator<void>
+  prepare?(source: AudioBlock, analysis: Analysis, from: number, to: number): Generator<void> | undefined
 }
 
 /** A method with its settings type hidden, as a registry holds it; values are checked before they come here. */

@@ -167,8 +167,10 @@ export function spliceVoice(
   function cutsOf(piece: number): readonly Cut[] {
     const cached = known.get(piece)
     if (cached) return cached
-    // a piece, and the tail of it that may be searched and laid again
-    ready?.((borders[piece] as number) - join, (borders[piece + 1] ?? frames) + fade + join)
+    const from = borders[piece] as number
+    const to = borders[piece + 1] ?? frames
+    // what is searched in, and laid again; a piece that is left to end by itself is got ready as it is read
+    if (to - from <= carriedUpTo) ready?.(from - join, to + fade + join)
     const turning = turningOf(piece)
     const laid = layOut(piece, turning)
     const cuts = turning ? keepDecay(piece, laid, turning) : laid
@@ -376,16 +378,27 @@ export function spliceVoice(
       // the piece before may still fade under the first of this block
       for (let piece = Math.max(0, pieceAt(outputFrame) - 1); piece < places.length; piece++) {
         if ((places[piece] as number) >= outputFrame + count) break
-        for (const cut of cutsOf(piece)) addCut(channels, cut, outputFrame, out)
+        for (const cut of cutsOf(piece)) {
+          const from = Math.max(cut.output, outputFrame)
+          const to = Math.min(cut.output + cut.length, outputFrame + count)
+          if (to <= from) continue
+          ready?.(cut.source + from - cut.output, cut.source + to - cut.output)
+          addCut(channels, cut, from, to, outputFrame, out)
+        }
       }
     },
   }
 }
 
-function addCut(channels: readonly Float32Array[], cut: Cut, outputFrame: number, out: readonly Float32Array[]) {
-  const count = out[0]?.length ?? 0
-  const from = Math.max(cut.output, outputFrame)
-  const to = Math.min(cut.output + cut.length, outputFrame + count)
+/** Add the output frames `from` up to `to` of a cut to a block that begins at `outputFrame`. */
+function addCut(
+  channels: readonly Float32Array[],
+  cut: Cut,
+  from: number,
+  to: number,
+  outputFrame: number,
+  out: readonly Float32Array[],
+) {
   for (let at = from; at < to; at++) {
     const n = at - cut.output
     let level = cut.gainAt ? cut.gain * cut.gainAt(n) : cut.gain

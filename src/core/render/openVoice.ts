@@ -169,7 +169,7 @@ function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: A
 
 /**
  * Where beginning anywhere takes long: all that a rendering needs to begin at source frames `from` up to `to`, in small steps; undefined
- * where there is nothing to do. The samples are the same without.
+ * where it can begin at once. The samples are the same without.
  */
 export function prepareRendering(
   sound: AudioBlock,
