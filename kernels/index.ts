@@ -1,5 +1,6 @@
 export { packPair, pairCross, pairPower, pairSquared } from './columns'
 export { fft } from './fft'
 export { windowsAlong, windowsOf } from './median'
+export { likest, packPlain, pairProduct } from './similarity'
 export { readPositions, silenceFaint } from './resample'
 export { addPower, joinPair, layPair, lockPhases, splitPair } from './vocoder'

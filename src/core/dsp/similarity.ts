@@ -1,6 +1,5 @@
 import type { AudioBlock } from '../audio/block'
-import { complexFft } from './fft'
-import { square } from './portable'
+import { likeness } from '../kernels/likeness'
 
 /**
  * Find the start in `low…high` (at most `mostLags` apart) whose `length` frames are most like those at `template`, by
@@ -9,77 +8,83 @@ import { square } from './portable'
  * all is silence no place is better than another: then `wanted` stays, with a score of 0.
  */
 export function createSimilaritySearch(source: AudioBlock, length: number, mostLags: number) {
-  const regionMost = length + mostLags
-  const fft = complexFft(2 ** (32 - Math.clz32(regionMost - 1)))
-  const size = fft.size
-  const packed = fft.create()
-  const spectrum = fft.create()
-  const product = fft.create()
-  const correlation = fft.create()
-  const templateMix = new Float64Array(length)
-  const regionMix = new Float64Array(regionMost)
-  const differenceMix = new Float64Array(length)
-
-  /** Σ channels, or the alternating one, of the frames from `start` on; what lies outside the source is silent. */
-  function mixInto(out: Float64Array, start: number, count: number, alternate: boolean): number {
-    out.fill(0, 0, count)
-    source.channels.forEach((channel, c) => {
-      const sign = alternate && c % 2 === 1 ? -1 : 1
-      const from = Math.max(0, -start)
-      const to = Math.min(count, channel.length - start)
-      for (let i = from; i < to; i++) out[i] = (out[i] as number) + sign * (channel[start + i] as number)
-    })
-    let energy = 0
-    for (let i = 0; i < count; i++) energy += (out[i] as number) * (out[i] as number)
-    return energy
-  }
+  const { channels } = source
+  const alike = likeness(length, mostLags)
 
   return (template: number, low: number, high: number, wanted: number): { start: number; score: number } => {
     if (template >= low && template <= high) return { start: template, score: 1 }
     const lags = high - low
-    const region = length + lags
-    let alternate = false
-    let loudness = mixInto(templateMix, template, length, false)
-    if (source.channels.length > 1) {
-      const apart = mixInto(differenceMix, template, length, true)
-      alternate = apart > loudness
-      if (alternate) {
-        templateMix.set(differenceMix)
-        loudness = apart
-      }
-    }
-    mixInto(regionMix, low, region, alternate)
-    packed.fill(0)
-    for (let i = 0; i < region; i++) packed[2 * i] = regionMix[i] as number
-    for (let i = 0; i < length; i++) packed[2 * i + 1] = templateMix[i] as number
-    fft.forward(spectrum, packed)
-    // R = FFT(region), T = FFT(template), both real: conj(T)·R from the packed spectrum, bin by bin
-    for (let k = 0; k < size; k++) {
-      const m = (size - k) % size
-      const pr = spectrum[2 * k] as number
-      const pi = spectrum[2 * k + 1] as number
-      const qr = spectrum[2 * m] as number
-      const qi = spectrum[2 * m + 1] as number
-      const rr = 0.5 * (pr + qr)
-      const ri = 0.5 * (pi - qi)
-      const tr = 0.5 * (pi + qi)
-      const ti = 0.5 * (qr - pr)
-      product[2 * k] = rr * tr + ri * ti
-      product[2 * k + 1] = ri * tr - rr * ti
-    }
-    fft.inverse(correlation, product)
-    let energy = 0
-    for (let i = 0; i < length; i++) energy += square(regionMix[i] as number)
-    let best = wanted
-    let bestScore = 1e-6
-    for (let lag = 0; lag <= lags; lag++) {
-      const score = (correlation[2 * lag] as number) / Math.sqrt(Math.max(energy, 1e-9))
-      if (score > bestScore) {
-        bestScore = score
-        best = low + lag
-      }
-      if (lag < lags) energy += square(regionMix[lag + length] as number) - square(regionMix[lag] as number)
-    }
-    return { start: best, score: bestScore <= 1e-6 ? 0 : bestScore / Math.sqrt(Math.max(loudness, 1e-9)) }
+    const alternate = cancel(channels, template, length)
+    mixInto(alike.template, channels, template, alternate)
+    const loudness = energyOf(alike.template)
+    mixInto(lags === mostLags ? alike.region : alike.region.subarray(0, length + lags), channels, low, alternate)
+    const { lag, value } = alike.find(lags)
+    return lag < 0
+      ? { start: wanted, score: 0 }
+      : { start: low + lag, score: value / Math.sqrt(Math.max(loudness, 1e-9)) }
   }
+}
+
+/** Whether channels are louder with every second one turned over: then what even and odd ones have in common is negative. */
+function cancel(channels: readonly Float32Array[], start: number, count: number): boolean {
+  const [first, second] = channels as [Float32Array, Float32Array | undefined]
+  if (!second) return false
+  const from = Math.max(0, start)
+  const to = Math.min(first.length, start + count)
+  if (channels.length === 2) return inCommon(first, second, from, to) < 0
+  let sum = 0
+  for (let i = from; i < to; i++) {
+    let even = 0
+    let odd = 0
+    for (let c = 0; c < channels.length; c++) {
+      const value = (channels[c] as Float32Array)[i] as number
+      if (c % 2 === 0) even += value
+      else odd += value
+    }
+    sum += even * odd
+  }
+  return sum < 0
+}
+
+function inCommon(a: Float32Array, b: Float32Array, from: number, to: number): number {
+  let sum = 0
+  for (let i = from; i < to; i++) sum += (a[i] as number) * (b[i] as number)
+  return sum
+}
+
+/** Σ channels, or the alternating one, of the frames from `start` on; what lies outside the source is silent. */
+function mixInto(out: Float32Array, channels: readonly Float32Array[], start: number, alternate: boolean) {
+  const count = out.length
+  const from = Math.min(count, Math.max(0, -start))
+  const to = Math.max(from, Math.min(count, (channels[0]?.length ?? 0) - start))
+  out.fill(0, 0, from)
+  out.fill(0, to)
+  if (to > from) out.set((channels[0] as Float32Array).subarray(start + from, start + to), from)
+  for (let c = 1; c < channels.length; c++) {
+    if (alternate && c % 2 === 1) take(out, channels[c] as Float32Array, start, from, to)
+    else add(out, channels[c] as Float32Array, start, from, to)
+  }
+}
+
+function add(out: Float32Array, channel: Float32Array, start: number, from: number, to: number) {
+  for (let i = from; i < to; i++) out[i] = (out[i] as number) + (channel[start + i] as number)
+}
+
+function take(out: Float32Array, channel: Float32Array, start: number, from: number, to: number) {
+  for (let i = from; i < to; i++) out[i] = (out[i] as number) - (channel[start + i] as number)
+}
+
+/** Two sums side by side: one would wait for itself. */
+function energyOf(samples: Float32Array): number {
+  let a = 0
+  let b = 0
+  let i = 0
+  for (; i + 1 < samples.length; i += 2) {
+    const one = samples[i] as number
+    const other = samples[i + 1] as number
+    a += one * one
+    b += other * other
+  }
+  if (i < samples.length) a += (samples[i] as number) * (samples[i] as number)
+  return a + b
 }

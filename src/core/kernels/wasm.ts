@@ -16,6 +16,9 @@ interface Exports {
   pairSquared(from: number, to: number, n: number): void
   pairPower(from: number, to: number, n: number): void
   pairCross(from: number, left: number, right: number, re: number, im: number, n: number): void
+  packPlain(a: number, b: number, to: number, n: number): void
+  pairProduct(from: number, to: number, n: number): void
+  likest(correlation: number, region: number, length: number, lags: number, found: number): number
   readPositions(
     rows: number,
     taps: number,
