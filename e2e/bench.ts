@@ -32,6 +32,15 @@ export async function openSession(page: Page, source?: string) {
   if (source) await choose(page, source)
 }
 
+/** A sound so short that trying something forty times over is soon done: one call of the gull. */
+export const CALL = { file: 'e2e/fixtures/gull.flac', seconds: 0.6, sampleRate: 44_100 } as const
+
+export async function openCall(page: Page) {
+  await openSession(page)
+  await page.getByLabel('Sound files').setInputFiles(CALL.file)
+  await choose(page, 'gull')
+}
+
 export async function choose(page: Page, source: string) {
   await page
     .getByRole('list', { name: 'Sources' })

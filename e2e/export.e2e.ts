@@ -3,7 +3,20 @@ import { mkdtempSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { cents, fitTone } from '../src/core/testing/tone'
-import { choose, drawn, expect, exportNow, openBench, openSession, pickMethod, test, truth, type } from './bench'
+import {
+  CALL,
+  choose,
+  drawn,
+  expect,
+  exportNow,
+  openBench,
+  openCall,
+  openSession,
+  pickMethod,
+  test,
+  truth,
+  type,
+} from './bench'
 
 test("the browser's worker and Node write the same bytes, at every depth", async ({ page }) => {
   await openSession(page, 'Capstan')
@@ -47,13 +60,13 @@ test('a result that falls into pieces comes to the same bytes here by all worker
 test("methods that learn from the sound first write the same bytes in the browser's worker and in Node", async ({
   page,
 }) => {
-  await openSession(page, 'Gull')
+  await openCall(page)
   // one lane is enough to export from: the others would only be drawn and measured each time
   for (const letter of ['C', 'B']) {
     await page.getByRole('button', { name: `Variant ${letter}`, exact: true }).click()
     await page.getByRole('button', { name: 'Remove', exact: true }).click()
   }
-  await type(page.getByRole('spinbutton', { name: 'Length in seconds' }), '4')
+  await type(page.getByRole('spinbutton', { name: 'Length in seconds' }), '1')
   await type(page.getByRole('spinbutton', { name: 'Semitones' }), '2')
   await page.getByRole('radio', { name: 'shift' }).click()
   await type(page.getByRole('spinbutton', { name: 'Formant shift' }), '-1')
@@ -67,11 +80,10 @@ test("methods that learn from the sound first write the same bytes in the browse
   ] as const) {
     await pickMethod(page, 'Method of variant', label)
     const file = await exportNow(page, 'A', 'WAV 24 bit')
-    expect(file.audio.channels[0]).toHaveLength(4 * 48_000)
+    expect(file.audio.channels[0]).toHaveLength(CALL.sampleRate)
     const out = join(folder, `${id}.wav`)
-    const source = truth().sounds.find((sound) => sound.id === 'gull')
-    const stretch = String((4 * 48_000) / Math.round((source?.seconds as number) * 48_000))
-    const words = ['render', 'public/demo/gull-glide.wav', out, '--method', id, '--stretch', stretch]
+    const stretch = String(1 / CALL.seconds)
+    const words = ['render', CALL.file, out, '--method', id, '--stretch', stretch]
     const pitch = ['--semitones', '2', '--formants', 'shift', '--formant-semitones', '-1', '--hold-attacks', '60']
     execFileSync(process.execPath, ['bin/zumbet.mjs', ...words, ...pitch, '--depth', '24'])
     expect(file.bytes.equals(readFileSync(out)), id).toBe(true)

@@ -1,16 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
-import { choose, expect, listen, openSession, test } from './bench'
-
-const CALL_SECONDS = 0.6
-
-/** The bench with one call of the gull: trying something forty times over is soon done. */
-async function openCall(page: Page) {
-  await openSession(page)
-  await page.getByLabel('Sound files').setInputFiles('e2e/fixtures/gull.flac')
-  await choose(page, 'gull')
-}
+import { CALL, expect, listen, openCall, test } from './bench'
 
 /** Only these methods are swept. */
 async function sweepOnly(page: Page, names: readonly string[]) {
@@ -166,7 +157,7 @@ test('a setting is explored, spectrograms and differences are drawn, and a repor
         clip.preload = 'metadata'
       }),
   )
-  expect(seconds).toBeCloseTo(CALL_SECONDS * 1.4, 1)
+  expect(seconds).toBeCloseTo(CALL.seconds * 1.4, 1)
   expect(asked).toEqual([])
   expect((await new AxeBuilder({ page: alone }).analyze()).violations).toEqual([])
 })
