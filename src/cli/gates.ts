@@ -117,7 +117,7 @@ export async function measureGates(): Promise<Gate[]> {
     gates.push({ name, value, limit, wants, holds: wants === 'at most' ? value <= limit : value >= limit })
 
   for (const size of [1024, 2048, 4096, 8192, 16_384]) {
-    const count = Math.ceil(4e6 / size / Math.log2(size))
+    const count = Math.ceil(2e7 / size / Math.log2(size))
     // a complex transform serves two real ones
     const value = ratioOf(times(count, insideTransform(size)), times(2 * count, realTransform(size)))
     gate(`transform of ${size} against the library's real one`, 'at most', 0.18, value)
