@@ -117,7 +117,8 @@ function createCloud(input: MethodInput<typeof schema>): SegmentMaker {
   const jitterFrames = (settings.jitterMs / 1000) * sampleRate
   const amplitudeSum = window.reduce((sum, w) => sum + w, 0) / hop
   const powerSum = Math.sqrt(window.reduce((sum, w) => sum + w * w, 0) / hop)
-  const scratch = source.channels.map(() => new Float32Array(1))
+  const positions = new Float64Array(length)
+  const read = source.channels.map(() => new Float32Array(length))
 
   return {
     channelCount: source.channels.length,
@@ -157,18 +158,19 @@ function createCloud(input: MethodInput<typeof schema>): SegmentMaker {
         ratio > 1 ? exp2(Math.ceil(log2(ratio) * 8) / 8) : 1,
         READ_ATTENUATION_DB,
       )
-      const step = backwards ? -ratio : ratio
-      for (let i = 0; i < length; i++) {
-        const at = place + step * (i - half)
-        if (at < -reader.reachFrames || at > sourceFrames + reader.reachFrames) continue
-        reader.readInto(source.channels, at, scratch, 0)
-        const w = window[i] as number
-        for (let c = 0; c < sum.length; c++) {
-          const into = sum[c] as Float32Array
-          into[i] = (into[i] as number) + (gains[c & 1] as number) * w * ((scratch[c] as Float32Array)[0] as number)
-        }
-      }
+      // positions have to rise: a grain that runs backwards is read from its end
+      for (let i = 0; i < length; i++) positions[i] = place + ratio * (backwards ? half + 1 - length + i : i - half)
+      reader.readManyInto(source.channels, positions, length, read, 0)
+      for (let c = 0; c < sum.length; c++)
+        addGrain(sum[c] as Float32Array, read[c] as Float32Array, window, gains[c & 1] as number, backwards)
     },
+  }
+}
+
+function addGrain(into: Float32Array, grain: Float32Array, window: Float64Array, gain: number, backwards: boolean) {
+  const last = grain.length - 1
+  for (let i = 0; i <= last; i++) {
+    into[i] = (into[i] as number) + gain * (window[i] as number) * (grain[backwards ? last - i : i] as number)
   }
 }
 
