@@ -174,17 +174,26 @@ export async function measureGates(): Promise<Gate[]> {
     )
   }
 
-  const search = createSimilaritySearch(source, 1024, 882)
-  let place = 5000
-  const searched = () => {
-    place = 5000 + ((place + 997) % 90_000)
-    search(place, place + 1500 - 441, place + 1500 + 441, place + 1500)
+  const searchIn = (audio: AudioBlock) => {
+    const search = createSimilaritySearch(audio, 1024, 882)
+    let place = 5000
+    return () => {
+      place = 5000 + ((place + 997) % 90_000)
+      search(place, place + 1500 - 441, place + 1500 + 441, place + 1500)
+    }
   }
+  const searched = searchIn(source)
   gate(
     'search for likeness, ±441 frames, against three real transforms',
     'at most',
     1.8,
-    ratioOf(times(300, searched), times(900, realTransform(2048))) / 1,
+    ratioOf(times(300, searched), times(900, realTransform(2048))),
+  )
+  gate(
+    'search for likeness in input × 1e-38',
+    'at most',
+    1.2,
+    ratioOf(times(300, searchIn(scaled(source, 1e-38))), times(300, searched)),
   )
 
   for (const [taps, limit] of [
@@ -223,6 +232,8 @@ export async function measureGates(): Promise<Gate[]> {
     const out = new Float32Array(2049)
     const slide = slidingMedian(2049, width >> 1)
     const across = () => slide(out, levels)
+    const faint = levels.map((level) => 1e-38 * level)
+    const acrossFaint = () => slide(out, faint)
     const find = ranks(width, 2049)
     const rows = Array.from({ length: width + RANKS_AT_ONCE - 1 }, () => randomFloats(2049))
     const middle = Array.from({ length: RANKS_AT_ONCE }, () => new Float32Array(2049))
@@ -237,6 +248,12 @@ export async function measureGates(): Promise<Gate[]> {
       'at most',
       limit,
       ratioOf(times(400, across), times(200, real)),
+    )
+    gate(
+      `median across frequency, width ${width}, of input × 1e-38`,
+      'at most',
+      1.2,
+      ratioOf(times(400, acrossFaint), times(400, across)),
     )
     gate(
       `median along time, width ${width}, against one real transform`,
