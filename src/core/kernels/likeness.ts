@@ -1,3 +1,4 @@
+import { splitRealPair } from '../dsp/fft'
 import { fftInside, fftTwin } from './fft'
 import type { Kernels } from './wasm'
 
@@ -29,6 +30,8 @@ export function likenessTwin(length: number, mostLags: number): Likeness {
   const fft = fftTwin(size)
   const packed = new Float32Array(2 * size)
   const z = new Float32Array(2 * size)
+  /** of the region and the template */
+  const spectra = [new Float32Array(size + 2), new Float32Array(size + 2)] as const
   const template = new Float32Array(length)
   const region = new Float32Array(length + mostLags)
   return {
@@ -39,17 +42,14 @@ export function likenessTwin(length: number, mostLags: number): Likeness {
       for (let i = 0; i < length + lags; i++) packed[2 * i] = region[i] as number
       for (let i = 0; i < length; i++) packed[2 * i + 1] = template[i] as number
       fft.forward(z, packed)
-      // R = FFT(region), T = FFT(template), both real: R · conj T from the packed spectrum
+      splitRealPair(z, size, ...spectra)
+      // R · conj T, and its mirror, since both are real
       for (let k = 0; k <= size / 2; k++) {
         const m = (size - k) % size
-        const pr = z[2 * k] as number
-        const pi = z[2 * k + 1] as number
-        const qr = z[2 * m] as number
-        const qi = z[2 * m + 1] as number
-        const rr = 0.5 * (pr + qr)
-        const ri = 0.5 * (pi - qi)
-        const tr = 0.5 * (pi + qi)
-        const ti = 0.5 * (qr - pr)
+        const rr = spectra[0][2 * k] as number
+        const ri = spectra[0][2 * k + 1] as number
+        const tr = spectra[1][2 * k] as number
+        const ti = spectra[1][2 * k + 1] as number
         const re = rr * tr + ri * ti
         const im = ri * tr - rr * ti
         packed[2 * k] = re
