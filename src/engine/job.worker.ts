@@ -17,6 +17,7 @@ import {
   planOf,
   type ReadPart,
   type Rendering,
+  type Room,
   readSource,
   renderSpan,
   renderTask,
@@ -91,18 +92,19 @@ type Options = Parameters<typeof runTask>[1]
 
 async function run(job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
   if (job.kind === 'decode') {
-    const { decoded, hash, taggedBpm } = await openFile(job.bytes, job.file)
+    const { decoded, hash, taggedBpm } = await openFile(job.blob, job.file, sharedSamples)
     const audio = shared(decoded.audio)
     return { decoded: { ...decoded, audio }, facts: await runTask(surveyTask(audio), options), hash, taggedBpm }
   }
   if (job.kind === 'open') {
-    return shared((await decodeFile(new Uint8Array(job.bytes), job.file, { M4A: decodeM4a, AAC: decodeM4a })).audio)
+    const bytes = new Uint8Array(await job.blob.arrayBuffer())
+    return shared((await decode(bytes, job.file, sharedSamples)).audio)
   }
   if (job.kind === 'survey') return runTask(surveyTask(job.audio), options)
   if (job.kind === 'knowRhythm') return runTask(knowRhythm(job.audio, job.options), options)
   if (job.kind === 'knowTones') return runTask(knowTones(job.audio), options)
   if (job.kind === 'gather') {
-    const { decoded, hash, taggedBpm } = await openFile(job.bytes, job.file)
+    const { decoded, hash, taggedBpm } = await openFile(job.blob, job.file)
     const { audio, container } = decoded
     const { frames, peak, loudness } = levelOf(audio)
     const knowledge = await runTask(
@@ -280,18 +282,22 @@ async function readingOf(audio: AudioBlock, key: string, analysis: Analysis, opt
   return lastReading.reading
 }
 
-async function openFile(buffer: ArrayBuffer, file: string) {
-  const bytes = new Uint8Array(buffer)
+const decode = (bytes: Uint8Array, file: string, room?: Room) =>
+  decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a }, room)
+
+async function openFile(blob: Blob, file: string, room?: Room) {
+  const bytes = new Uint8Array(await blob.arrayBuffer())
   const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
   const hash = [...digest].map((byte) => byte.toString(16).padStart(2, '0')).join('')
   const taggedBpm = await taggedTempo(bytes)
-  const decoded = await decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a })
+  const decoded = await decode(bytes, file, room)
   return { decoded, hash, taggedBpm }
 }
 
 const sharedSamples = (frames: number) => new Float32Array(new SharedArrayBuffer(4 * frames))
 
 function sharedCopy(samples: Float32Array) {
+  if (samples.buffer instanceof SharedArrayBuffer) return samples
   const copy = sharedSamples(samples.length)
   copy.set(samples)
   return copy

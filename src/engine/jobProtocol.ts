@@ -43,16 +43,16 @@ export interface FileFacts {
 }
 
 export type Job =
-  | { readonly kind: 'decode'; readonly bytes: ArrayBuffer; readonly file: string }
+  | { readonly kind: 'decode'; readonly blob: Blob; readonly file: string }
   /** its samples alone, as soon as may be */
-  | { readonly kind: 'open'; readonly bytes: ArrayBuffer; readonly file: string }
+  | { readonly kind: 'open'; readonly blob: Blob; readonly file: string }
   /** level and drawing of a part of a sound that is in memory already */
   | { readonly kind: 'survey'; readonly audio: AudioBlock }
   /** what there is to know of a sound comes in halves that go side by side */
   | { readonly kind: 'knowRhythm'; readonly audio: AudioBlock; readonly options: KnowOptions }
   | { readonly kind: 'knowTones'; readonly audio: AudioBlock }
   /** all of a listed file at once; its samples stay in the worker */
-  | { readonly kind: 'gather'; readonly bytes: ArrayBuffer; readonly file: string }
+  | { readonly kind: 'gather'; readonly blob: Blob; readonly file: string }
   | {
       readonly kind: 'analyse'
       readonly audio: AudioBlock

@@ -1,4 +1,4 @@
-import { AppError, type AudioBlock, type DecodedFile, NO_MARKERS, readWav } from '../core'
+import { AppError, type AudioBlock, type DecodedFile, NO_MARKERS, type Room, readWav } from '../core'
 import { type Container, sniff } from './sniff'
 
 /** A decoder that only one host has, such as the browser's own. */
@@ -13,16 +13,18 @@ interface Raw {
 const MAX_CHANNELS = 8
 
 /**
- * Decode a sound file of any kind that Zumbet reads, at its own rate, by what its bytes say it is.
+ * Decode a sound file of any kind that Zumbet reads, at its own rate, by what its bytes say it is. Where the length is known before
+ * (WAV), the samples go straight to where `room` has them.
  * @throws {AppError} `audio/…` with the file's name, what is wrong with it, and enough to say what to do.
  */
 export async function decodeFile(
   bytes: Uint8Array,
   file: string,
   hostDecoders: Partial<Record<Container, HostDecoder>> = {},
+  room?: Room,
 ): Promise<DecodedFile> {
   const container = sniff(bytes, file)
-  if (container === 'WAV') return readWav(bytes, file)
+  if (container === 'WAV') return readWav(bytes, file, room)
   const own = hostDecoders[container]
   let audio: AudioBlock
   let depth: DecodedFile['depth']

@@ -25,6 +25,11 @@ export interface WavFile extends Omit<DecodedFile, 'audio' | 'warnings'> {
   readInto(channels: readonly Float32Array[], from: number): number
 }
 
+/** Makes the array that a channel's samples go into: a long sound lies there at once, and not first somewhere else. */
+export type Room = (frames: number) => Float32Array
+
+const ownRoom: Room = (frames) => new Float32Array(frames)
+
 /** frames that are read from the file at a time */
 const BLOCK_FRAMES = 1 << 16
 
@@ -40,11 +45,12 @@ const LOOP_KINDS = ['forward', 'alternating', 'backward'] as const
  * 2^(bits−1); samples that are not finite become 0 and are counted in a warning. Chunk sizes of 0 or 2³²−1 that a
  * streaming writer left behind mean "to the end of the file".
  * Source  Microsoft/IBM RIFF MCI 1991; Microsoft "Multiple Channel Audio Data and WAVE Files"; EBU Tech 3306.
+ * @param room  where the samples go.
  * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/unreadable`, each with `file`.
  */
-export function readWav(bytes: Uint8Array, file: string): DecodedFile {
+export function readWav(bytes: Uint8Array, file: string, room: Room = ownRoom): DecodedFile {
   const { source, readInto, ...rest } = openWav(inMemory(bytes), file)
-  const channels = silence(source.channelCount, source.frames)
+  const channels = Array.from({ length: source.channelCount }, () => room(source.frames))
   const samples = readInto(channels, 0)
   const warnings = samples > 0 ? [{ code: 'audio/not-finite', details: { file, samples } }] : []
   return { ...rest, audio: { sampleRate: source.sampleRate, channels }, warnings }

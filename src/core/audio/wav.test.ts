@@ -56,6 +56,22 @@ describe('WAV files', () => {
     }
   }
 
+  it('are read straight to where there is room for them', () => {
+    const audio = onGrid('16', 3, 70_000)
+    const made: SharedArrayBuffer[] = []
+    const room = (frames: number) => {
+      const memory = new SharedArrayBuffer(4 * frames)
+      made.push(memory)
+      return new Float32Array(memory)
+    }
+    const back = readWav(writeWav(audio, { format: '16' }), 'a.wav', room)
+    expect(made.map(({ byteLength }) => byteLength)).toEqual([280_000, 280_000, 280_000])
+    expect(back.audio.channels.map(({ buffer }) => buffer)).toEqual(made)
+    back.audio.channels.forEach((channel, c) => {
+      expect(Array.from(channel)).toEqual(Array.from(audio.channels[c] as Float32Array))
+    })
+  })
+
   it.each(['16', '24', '32', '32f'] as const)('are read alike by an independent library: %s', (format) => {
     const audio = onGrid(format, 2, 640)
     const other = new WaveFile(writeWav(audio, { format, markers }))

@@ -17,10 +17,10 @@ export async function bringIn(list: readonly File[]) {
   await Promise.all(
     arriving.map(async ({ id, file }) => {
       try {
-        const bytes = await file.arrayBuffer()
-        const kept = new Blob([bytes])
-        const sound = await pool.run<'decode'>({ kind: 'decode', bytes, file: file.name }, { rank: 1 })
-        await files.put(id, file.name, kept)
+        // as it is now, whatever becomes of the file
+        const blob = new Blob([await file.arrayBuffer()])
+        const sound = await pool.run<'decode'>({ kind: 'decode', blob, file: file.name }, { rank: 1 })
+        await files.put(id, file.name, blob)
         shelf.put(id, sound)
         const source = newSource({
           id,

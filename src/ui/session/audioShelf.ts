@@ -25,7 +25,7 @@ export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => 
   async function load(source: Source, rank: number): Promise<LoadedSound> {
     const blob = source.origin === 'demo' ? await fetchDemo(source) : await readFile(source.id)
     if (!blob) throw new AppError('storage/lost', { name: source.name })
-    return pool.run<'decode'>({ kind: 'decode', bytes: await blob.arrayBuffer(), file: source.file }, { rank })
+    return pool.run<'decode'>({ kind: 'decode', blob, file: source.file }, { rank })
   }
 
   /** The part of a sound that is worked with: the same samples, seen through a narrower window. */

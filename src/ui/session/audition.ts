@@ -22,8 +22,7 @@ function soundOf(id: string, path: string): Promise<AudioBlock> {
   const opening = (async () => {
     const blob = await bytesOf(id)
     if (!blob) throw new Error(`${nameOf(path)} is no longer there`)
-    const bytes = await blob.arrayBuffer()
-    return pool.run<'open'>({ kind: 'open', bytes, file: nameOf(path) }, { rank: 0 })
+    return pool.run<'open'>({ kind: 'open', blob, file: nameOf(path) }, { rank: 0 })
   })()
   held.set(id, opening)
   opening.catch(() => held.delete(id))

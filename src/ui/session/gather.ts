@@ -111,8 +111,7 @@ async function read(id: string) {
   try {
     const blob = await bytesOf(id)
     if (!blob) throw new Error(`${nameOf(row.path)} is no longer there`)
-    const bytes = await blob.arrayBuffer()
-    const facts = await pool.run<'gather'>({ kind: 'gather', bytes, file: nameOf(row.path) }, { rank: RANK })
+    const facts = await pool.run<'gather'>({ kind: 'gather', blob, file: nameOf(row.path) }, { rank: RANK })
     update(id, { status: 'known', facts })
     setState((state) => ({ found: markSame(state.found) }))
     await foundRows.note(id, { facts })
