@@ -55,6 +55,14 @@ test('a result that falls into pieces comes to the same bytes here by all worker
   execFileSync(process.execPath, ['bin/zumbet.mjs', ...words, '--depth', '16', '--workers', '1'])
   expect(file.audio.channels[0]).toHaveLength(213_333 * 16)
   expect(file.bytes.equals(readFileSync(out))).toBe(true)
+  // its lane is drawn in the same pieces: what is told of it holds for all of the file
+  await drawn(page)
+  const lane = page.getByRole('button', { name: 'Hear variant B' })
+  await expect(lane).toContainText('3 413 328 samples')
+  const told = (await lane.getByTitle(/^peak/).getAttribute('title')) ?? ''
+  const peak = file.audio.channels.reduce((m, channel) => channel.reduce((n, v) => Math.max(n, Math.abs(v)), m), 0)
+  const peakDb = Number(told.replace('−', '-').replace(/[^-\d.]/g, ''))
+  expect(Math.abs(peakDb - 20 * Math.log10(peak))).toBeLessThan(0.1)
 })
 
 test("methods that learn from the sound first write the same bytes in the browser's worker and in Node", async ({

@@ -45,6 +45,7 @@ export type { Comparison } from './measure/comparison'
 export { createLoudnessMeter } from './measure/loudness'
 export { MEASURE_VERSION, type Measurement, measureTask, readSource, type SourceReading } from './measure/measure'
 export { SEVERITY, severityOf, worstOf } from './measure/severity'
+export { createSurvey, joinSurveys, type Survey, type SurveyedSound, type SurveyPart } from './measure/survey'
 export { figureOf, verdictOf, worstFirst } from './measure/verdict'
 export type { AnyMethod, Family, Voice } from './methods/method'
 export { firstMethods, methodById, methods } from './methods/registry'
@@ -69,6 +70,7 @@ export {
   mapMarkers,
   needsOf,
   openRendering,
+  outlineOf,
   type Plan,
   planOf,
   prepareRendering,
@@ -86,8 +88,9 @@ export {
   readPitchPoints,
   STRETCH_RANGE,
 } from './render/recipe'
-export { renderBlock, renderTask } from './render/renderTask'
+export { readTask, renderBlock, renderTask } from './render/renderTask'
 export { fileBase, resultName } from './render/resultName'
+export { mayBeCut, piecesBetween } from './render/seams'
 export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export type { PitchPoint } from './timeline/pitchLine'

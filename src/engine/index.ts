@@ -1,6 +1,6 @@
 export type { AuditionOrder } from './audition'
 export { createWorkerPool, type JobPool, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from './jobPool'
-export type { FileFacts, JobResults, SoundFacts } from './jobProtocol'
+export { type FileFacts, type JobResults, KEPT_SECONDS, type SoundFacts } from './jobProtocol'
 export type { Program } from './laneMixer'
 export type { ClickTrack } from './metronome'
 export { createPlayback, type Playback } from './playback'

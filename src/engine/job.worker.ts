@@ -4,25 +4,31 @@ import {
   analyseTask,
   createLoudnessMeter,
   createOverviewBuilder,
+  createSurvey,
   exportPieceTask,
   frameCount,
+  joinSurveys,
   know,
   knowRhythm,
   knowTones,
   measureSpan,
-  type Overview,
   openRendering,
+  outlineOf,
   peakOf,
+  piecesBetween,
   planExportTask,
   planOf,
   type ReadPart,
   type Rendering,
   type Room,
   readSource,
+  readTask,
   renderSpan,
   renderTask,
   type SourceReading,
   type Spectrogram,
+  type SurveyedSound,
+  type SurveyPart,
   sourceVoice,
   spectrogramTask,
   type Task,
@@ -36,7 +42,14 @@ import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
 import { taggedTempo } from '../host/taggedTempo'
 import { decodeM4a } from './decodeM4a'
-import type { Job, JobMessage, JobReport, JobResults, SoundFacts } from './jobProtocol'
+import {
+  type Job,
+  type JobMessage,
+  type JobReport,
+  type JobResults,
+  KEPT_SECONDS,
+  type SoundFacts,
+} from './jobProtocol'
 
 const running = new Map<number, AbortController>()
 /** work in the background leaves half of the time to others */
@@ -116,6 +129,12 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   }
   if (job.kind === 'analyse') return runTask(analyseTask(job.audio, job.needs, job.known), options)
   if (job.kind === 'render') return render(job, options)
+  if (job.kind === 'outline') {
+    const { seams, map } = outlineOf(job.audio, job.recipe, job.analysis)
+    return piecesBetween(seams, map.outputFrames)
+  }
+  if (job.kind === 'renderPiece') return renderPiece(job, options)
+  if (job.kind === 'joinSurveys') return sharedFacts(joinSurveys(job.sound, job.parts))
   if (job.kind === 'measure') return measure(job, options)
   if (job.kind === 'spectrogram') return spectrogram(job, options)
   if (job.kind === 'clip') return clip(job, options)
@@ -145,15 +164,12 @@ async function exportPiece(
   return { blob: new Blob([...parts, ...loose]), facts }
 }
 
-/** results up to this length are kept for measuring */
-const KEPT_SECONDS = 120
-
 async function render(
   { audio, recipe, analysis = {}, keep }: Extract<Job, { kind: 'render' }>,
   options: Options,
 ): Promise<JobResults['render']> {
   const { map } = planOf(recipe, sizeOf(audio), analysis.attacks)
-  const survey = createSurvey(map.outputFrames, audio)
+  const survey = createSurvey(surveyed(audio, map.outputFrames))
   const kept = keep && map.outputFrames <= KEPT_SECONDS * audio.sampleRate
   const channels = kept ? audio.channels.map(() => sharedSamples(map.outputFrames)) : []
   let at = 0
@@ -165,8 +181,31 @@ async function render(
     at += count
   }
   await runTask(renderTask(audio, recipe, sink, analysis), options)
-  return { facts: survey.finish(), audio: kept ? { sampleRate: audio.sampleRate, channels } : undefined }
+  return { facts: sharedFacts(survey.finish()), audio: kept ? { sampleRate: audio.sampleRate, channels } : undefined }
 }
+
+async function renderPiece(
+  { audio, recipe, analysis, frames, span, into }: Extract<Job, { kind: 'renderPiece' }>,
+  options: Options,
+): Promise<SurveyPart> {
+  const survey = createSurvey(surveyed(audio, frames), span)
+  let at = span.from
+  const sink = (block: readonly Float32Array[], count: number) => {
+    survey.add(block, count)
+    into.forEach((channel, c) => {
+      channel.set((block[c] as Float32Array).subarray(0, count), at)
+    })
+    at += count
+  }
+  await runTask(readTask(openRendering(audio, recipe, analysis).voice, audio.channels.length, span, sink), options)
+  return sharedPart(survey.part())
+}
+
+const surveyed = ({ sampleRate, channels }: AudioBlock, frames: number): SurveyedSound => ({
+  frames,
+  sampleRate,
+  channelCount: channels.length,
+})
 
 async function measure(
   { audio, result, seconds, recipe, analysis, readingKey }: Extract<Job, { kind: 'measure' }>,
@@ -311,23 +350,15 @@ function shared(audio: AudioBlock): AudioBlock {
   }
 }
 
-function createSurvey(frames: number, audio: AudioBlock) {
-  const overview = createOverviewBuilder(frames)
-  const meter = createLoudnessMeter(audio.sampleRate, audio.channels.length)
-  let peak = 0
-  return {
-    add(block: readonly Float32Array[], count: number) {
-      overview.add(block, count)
-      meter.add(block, count)
-      for (const channel of block) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
-    },
-    finish: (): SoundFacts => ({ overview: sharedOverview(overview.finish()), frames, peak, loudness: meter.finish() }),
-  }
+/** Of a long sound an overview is megabytes: the page would stop for a moment to take in a copy. */
+function sharedFacts({ overview, ...rest }: SoundFacts): SoundFacts {
+  const { low, high, rms } = overview
+  return { ...rest, overview: { ...overview, low: sharedCopy(low), high: sharedCopy(high), rms: sharedCopy(rms) } }
 }
 
-/** Of a long sound an overview is megabytes: the page would stop for a moment to take in a copy. */
-function sharedOverview({ low, high, rms, ...rest }: Overview): Overview {
-  return { ...rest, low: sharedCopy(low), high: sharedCopy(high), rms: sharedCopy(rms) }
+function sharedPart({ overview, ...rest }: SurveyPart): SurveyPart {
+  const { low, high, power } = overview
+  return { ...rest, overview: { ...overview, low: sharedCopy(low), high: sharedCopy(high), power: sharedCopy(power) } }
 }
 
 /** The level of a sound that is not drawn. */
@@ -342,7 +373,7 @@ const SURVEY_FRAMES = 16_384
 
 function* surveyTask(audio: AudioBlock): Task<SoundFacts> {
   const totalFrames = frameCount(audio)
-  const survey = createSurvey(totalFrames, audio)
+  const survey = createSurvey(surveyed(audio, totalFrames))
   for (let at = 0; at < totalFrames; at += SURVEY_FRAMES) {
     const count = Math.min(SURVEY_FRAMES, totalFrames - at)
     survey.add(
@@ -351,5 +382,5 @@ function* surveyTask(audio: AudioBlock): Task<SoundFacts> {
     )
     yield { doneFrames: at + count, totalFrames }
   }
-  return survey.finish()
+  return sharedFacts(survey.finish())
 }

@@ -12,21 +12,21 @@ import type {
   Progress,
   Recipe,
   Rhythm,
+  Span,
   Spectrogram,
+  Survey,
+  SurveyedSound,
+  SurveyPart,
   Tones,
   Trial,
 } from '../core'
 import type { WireError } from '../host/errorWire'
 
 /** What is known of a sound once it has been read or rendered. */
-export interface SoundFacts {
-  readonly overview: Overview
-  readonly frames: number
-  /** largest absolute sample */
-  readonly peak: number
-  /** integrated, LUFS; −Infinity for silence */
-  readonly loudness: number
-}
+export type SoundFacts = Survey
+
+/** results up to this length are kept for measuring */
+export const KEPT_SECONDS = 120
 
 /** What is known of a file that was only listed: enough to sort it, show it and judge it. */
 export interface FileFacts {
@@ -67,6 +67,19 @@ export type Job =
       readonly analysis?: Analysis
       readonly keep: boolean
     }
+  /** the pieces that a long result falls into */
+  | { readonly kind: 'outline'; readonly audio: AudioBlock; readonly recipe: Recipe; readonly analysis: Analysis }
+  /** draw one of them; its samples go to where there is room for them, `into[channel][frame of the result]` */
+  | {
+      readonly kind: 'renderPiece'
+      readonly audio: AudioBlock
+      readonly recipe: Recipe
+      readonly analysis: Analysis
+      readonly frames: number
+      readonly span: Span
+      readonly into: readonly Float32Array[]
+    }
+  | { readonly kind: 'joinSurveys'; readonly sound: SurveyedSound; readonly parts: readonly SurveyPart[] }
   /**
    * measure a result: from its samples where they were kept, otherwise the `seconds` of it that tell most. What is read of the source that
    * `readingKey` names is kept for the next result.
@@ -129,6 +142,9 @@ export interface JobResults {
   knowTones: Tones
   gather: FileFacts
   analyse: Analysis
+  outline: readonly Span[]
+  renderPiece: SurveyPart
+  joinSurveys: SoundFacts
   render: { readonly facts: SoundFacts; readonly audio: AudioBlock | undefined }
   measure: Trial
   spectrogram: Spectrogram

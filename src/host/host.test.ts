@@ -47,22 +47,26 @@ describe('runTask', () => {
     })
     let done = 0
     function* task(): Task<string> {
-      for (; done < 400; done++) {
+      while (done < 400) {
         const until = performance.now() + 0.5
         while (performance.now() < until);
+        done++
         yield { doneFrames: done, totalFrames: 400 }
       }
       return 'whole'
     }
-    const running = runTask(task(), { rest: () => over })
-    await new Promise((resolve) => setTimeout(resolve, 60))
+    const rest = vi.fn(() => over)
+    const running = runTask(task(), { rest })
+    await vi.waitFor(() => expect(rest).toHaveBeenCalled())
     const here = done
     expect(here).toBeGreaterThan(0)
     await new Promise((resolve) => setTimeout(resolve, 60))
+    expect(rest).toHaveBeenCalledOnce()
     expect(done).toBe(here)
     over = undefined
     goOn()
     expect(await running).toBe('whole')
+    expect(done).toBe(400)
   })
 })
 

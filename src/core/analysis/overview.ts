@@ -15,14 +15,31 @@ export interface Overview {
 const FINEST_FRAMES_PER_BIN = 16
 const MOST_BINS = 2 ** 20
 
-/** Gather an overview from blocks as they come, in memory that is bounded however long the sound is. */
-export function createOverviewBuilder(frames: number) {
-  const framesPerBin = Math.max(FINEST_FRAMES_PER_BIN, 2 ** Math.ceil(log2(Math.max(1, frames / MOST_BINS))))
-  const bins = Math.ceil(frames / framesPerBin)
+/** What one part of a sound adds to an overview of all of it: from bin `first` on, with the sum of squares in place of its root mean. */
+export interface OverviewPart {
+  readonly first: number
+  readonly low: Float32Array
+  readonly high: Float32Array
+  readonly power: Float32Array
+}
+
+const framesPerBinOf = (frames: number) =>
+  Math.max(FINEST_FRAMES_PER_BIN, 2 ** Math.ceil(log2(Math.max(1, frames / MOST_BINS))))
+
+/**
+ * Gather an overview from blocks as they come, in memory that is bounded however long the sound is.
+ * @param frames  of the whole sound.
+ * @param span    the part of it that comes here; all of it if not said.
+ */
+export function createOverviewBuilder(frames: number, { from, to } = { from: 0, to: frames }) {
+  const framesPerBin = framesPerBinOf(frames)
+  const first = Math.floor(from / framesPerBin)
+  const bins = Math.max(0, Math.ceil(to / framesPerBin) - first)
   const low = new Float32Array(bins)
   const high = new Float32Array(bins)
   const power = new Float32Array(bins)
-  let at = 0
+  let at = from - first * framesPerBin
+  const part = (): OverviewPart => ({ first, low, high, power })
   return {
     add(block: readonly Float32Array[], count: number) {
       for (const channel of block) {
@@ -36,13 +53,28 @@ export function createOverviewBuilder(frames: number) {
       }
       at += count
     },
-    finish(): Overview {
-      const rms = power.map((sum, bin) =>
-        Math.sqrt(sum / Math.max(1, Math.min(framesPerBin, frames - bin * framesPerBin))),
-      )
-      return { framesPerBin, frames, low, high, rms }
-    },
+    part,
+    finish: (): Overview => joinOverviews(frames, [part()]),
   }
+}
+
+/** The overview of a sound from those of its parts, in any order; bins that two of them share hold both. */
+export function joinOverviews(frames: number, parts: readonly OverviewPart[]): Overview {
+  const framesPerBin = framesPerBinOf(frames)
+  const bins = Math.ceil(frames / framesPerBin)
+  const low = new Float32Array(bins)
+  const high = new Float32Array(bins)
+  const power = new Float32Array(bins)
+  for (const part of parts) {
+    for (let i = 0; i < part.low.length; i++) {
+      const bin = part.first + i
+      low[bin] = Math.min(low[bin] as number, part.low[i] as number)
+      high[bin] = Math.max(high[bin] as number, part.high[i] as number)
+      power[bin] = (power[bin] as number) + (part.power[i] as number)
+    }
+  }
+  const rms = power.map((sum, bin) => Math.sqrt(sum / Math.max(1, Math.min(framesPerBin, frames - bin * framesPerBin))))
+  return { framesPerBin, frames, low, high, rms }
 }
 
 /** The same sound drawn coarser, by a whole factor. */

@@ -37,52 +37,51 @@ function kWeighting(sampleRate: number): [Section, Section] {
 const ABSOLUTE_GATE_LUFS = -70
 const STEPS_PER_WINDOW = 4
 
+/** What one part of a sound adds to its loudness: weighted sums of squares of each step from `first` on, the last one maybe cut. */
+export interface LoudnessPart {
+  readonly first: number
+  readonly powers: readonly number[]
+}
+
+const stepFramesOf = (sampleRate: number) => Math.max(1, Math.round(sampleRate * 0.1))
+
 /**
  * Integrated loudness of blocks as they come: K-weighted, 400 ms windows at 75 % overlap, gated at −70 LUFS and at
  * 10 LU below the mean of what passed. A sound shorter than one window is weighed whole, ungated. Silence is −Infinity.
  * Units  LUFS. Surround channels (from the fourth on; the LFE of 6 and 8 channels left out) count by 1.41.
  * Source ITU-R BS.1770-4.
+ * @param from  the frame of the sound at which the blocks begin, where they are a part of it; the filters begin at rest there.
  */
-export function createLoudnessMeter(sampleRate: number, channelCount: number) {
+export function createLoudnessMeter(sampleRate: number, channelCount: number, from = 0) {
   const sections = kWeighting(sampleRate)
   const states = Array.from({ length: channelCount }, () => new Float64Array(4))
   const weights = Array.from({ length: channelCount }, (_, c) => channelWeight(c, channelCount))
-  const stepFrames = Math.max(1, Math.round(sampleRate * 0.1))
-  const steps: number[] = []
+  const stepFrames = stepFramesOf(sampleRate)
+  const first = Math.floor(from / stepFrames)
+  const powers: number[] = []
   let power = 0
-  let inStep = 0
-  let total = 0
+  let inStep = from - first * stepFrames
   let frames = 0
+  const part = (): LoudnessPart => ({ first, powers: [...powers, power] })
 
   return {
     add(block: readonly Float32Array[], count: number) {
-      for (let from = 0; from < count; ) {
-        const to = Math.min(count, from + stepFrames - inStep)
+      for (let at = 0; at < count; ) {
+        const to = Math.min(count, at + stepFrames - inStep)
         for (let c = 0; c < channelCount; c++)
-          power += (weights[c] as number) * weigh(block[c] as Float32Array, from, to, c)
-        inStep += to - from
-        frames += to - from
-        from = to
+          power += (weights[c] as number) * weigh(block[c] as Float32Array, at, to, c)
+        inStep += to - at
+        frames += to - at
+        at = to
         if (inStep === stepFrames) {
-          steps.push(power / stepFrames)
-          total += power
+          powers.push(power)
           power = 0
           inStep = 0
         }
       }
     },
-    finish(): number {
-      const windows: number[] = []
-      for (let i = 0; i + STEPS_PER_WINDOW <= steps.length; i++) {
-        let sum = 0
-        for (let j = 0; j < STEPS_PER_WINDOW; j++) sum += steps[i + j] as number
-        windows.push(sum / STEPS_PER_WINDOW)
-      }
-      if (windows.length === 0) return toLufs((total + power) / Math.max(1, frames))
-      const loud = windows.filter((value) => toLufs(value) > ABSOLUTE_GATE_LUFS)
-      const gate = toLufs(mean(loud)) - 10
-      return toLufs(mean(loud.filter((value) => toLufs(value) > gate)))
-    },
+    part,
+    finish: (): number => loudnessOf(frames, sampleRate, [part()]),
   }
 
   function weigh(samples: Float32Array, from: number, to: number, c: number): number {
@@ -106,6 +105,26 @@ export function createLoudnessMeter(sampleRate: number, channelCount: number) {
     state[3] = s3
     return sum
   }
+}
+
+/** The loudness of a sound from its parts, in any order; steps that two of them share hold both. */
+export function loudnessOf(frames: number, sampleRate: number, parts: readonly LoudnessPart[]): number {
+  const stepFrames = stepFramesOf(sampleRate)
+  const steps = new Float64Array(Math.ceil(frames / stepFrames) + 1)
+  for (const { first, powers } of parts)
+    powers.forEach((power, i) => {
+      steps[first + i] = (steps[first + i] as number) + power
+    })
+  const windows: number[] = []
+  for (let i = 0; i + STEPS_PER_WINDOW <= Math.floor(frames / stepFrames); i++) {
+    let sum = 0
+    for (let j = 0; j < STEPS_PER_WINDOW; j++) sum += (steps[i + j] as number) / stepFrames
+    windows.push(sum / STEPS_PER_WINDOW)
+  }
+  if (windows.length === 0) return toLufs(steps.reduce((sum, power) => sum + power, 0) / Math.max(1, frames))
+  const loud = windows.filter((value) => toLufs(value) > ABSOLUTE_GATE_LUFS)
+  const gate = toLufs(mean(loud)) - 10
+  return toLufs(mean(loud.filter((value) => toLufs(value) > gate)))
 }
 
 function channelWeight(c: number, channelCount: number): number {

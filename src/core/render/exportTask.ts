@@ -7,6 +7,7 @@ import type { Task } from '../task'
 import { mapMarkers, needsOf, openRendering, outlineOf, planOf, type Rendering } from './openVoice'
 import { checkRecipe, type Recipe } from './recipe'
 import { readTask } from './renderTask'
+import { piecesBetween } from './seams'
 
 export interface ExportOrder {
   readonly recipe: Recipe
@@ -57,9 +58,8 @@ export function* planExportTask(
   const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known), planned.map.outputFrames)
   const outline = outlineOf(source, recipe, analysis)
   const { header, footer, totalBytes: bytes } = writerFor(source, order, outline, 0)
-  const ends = [0, ...outline.seams, outline.map.outputFrames]
   return {
-    pieces: ends.slice(1).map((to, n) => ({ from: ends[n] as number, to })),
+    pieces: piecesBetween(outline.seams, outline.map.outputFrames),
     header: header as Uint8Array<ArrayBuffer>,
     footer: footer as Uint8Array<ArrayBuffer>,
     frameBytes: soundSource(source).channelCount * bytesPerSample[order.format],

@@ -24,6 +24,15 @@ export interface Span {
   readonly to: number
 }
 
+/** Whether a result of so many frames is long enough to fall into pieces. */
+export const mayBeCut = (frames: number, sampleRate: number) => frames > WHOLE_SECONDS * sampleRate
+
+/** The pieces that seams leave of a result, in output frames. */
+export function piecesBetween(seams: readonly number[], frames: number): readonly Span[] {
+  const ends = [0, ...seams, frames]
+  return ends.slice(1).map((to, n) => ({ from: ends[n] as number, to }))
+}
+
 export interface SeamOptions {
   /** a cut may be made anywhere: the voice carries nothing from frame to frame */
   readonly anywhere: boolean
@@ -46,7 +55,7 @@ export function seamsOf(
   const { sampleRate } = source
   const frames = map.outputFrames
   const seams: number[] = []
-  if (frames <= WHOLE_SECONDS * sampleRate) return seams
+  if (!mayBeCut(frames, sampleRate)) return seams
   const piece = PIECE_SECONDS * sampleRate
   const before = BEFORE_ATTACK_SECONDS * sampleRate
   const cuts = attacks

@@ -6,13 +6,13 @@ import {
   resultName,
   type SampleFormat,
 } from '../../core'
-import { type JobResults, WORKERS_ALONE } from '../../engine'
 import { saveFile } from '../common/saveFile'
 import { analysisOf } from './analyses'
 import { pool } from './engine'
 import { heardSound } from './listening'
 import { recipeOf, type Source, type Variant } from './model'
 import { notify, tell } from './notices'
+import { makePieces } from './pieces'
 import { store } from './store'
 
 const { setState } = store
@@ -63,33 +63,15 @@ async function renderFile(
 ) {
   const plan = await pool.run<'planExport'>({ kind: 'planExport', audio, order, analysis }, { signal, rank: 0 })
   const { pieces } = plan
-  const frames = Math.max(1, pieces.at(-1)?.to ?? 0)
-  const doneFrames = pieces.map(() => 0)
-  const made: JobResults['exportPiece'][] = []
-  let next = 0
-  // no more pieces wait than there are workers: what is asked for meanwhile gets its turn
-  const makeNext = async (): Promise<void> => {
-    const piece = next++
-    if (piece >= pieces.length) return
-    const showDone = (done: number) => {
-      doneFrames[piece] = done
-      show(doneFrames.reduce((sum, each) => sum + each, 0) / frames)
-    }
-    try {
-      made[piece] = await pool.run<'exportPiece'>(
+  const made = await makePieces(
+    pieces,
+    (_, piece, onProgress) =>
+      pool.run<'exportPiece'>(
         { kind: 'exportPiece', audio, order, plan: { analysis: plan.analysis, pieces }, piece },
-        { signal, rank: 0, onProgress: (progress) => showDone(progress.doneFrames) },
-      )
-    } catch (error) {
-      // without it the others are of no use
-      next = pieces.length
-      throw error
-    }
-    const { from, to } = pieces[piece] as (typeof pieces)[number]
-    showDone(to - from)
-    await makeNext()
-  }
-  await Promise.all(Array.from({ length: WORKERS_ALONE }, makeNext))
+        { signal, rank: 0, onProgress: ({ doneFrames }) => onProgress(doneFrames) },
+      ),
+    show,
+  )
   const parts = made.map(({ blob }) => blob)
   return {
     blob: new Blob([plan.header, ...parts, plan.footer], { type: 'audio/wav' }),

@@ -1,9 +1,20 @@
-import { MEASURE_VERSION, planOf, type Recipe, type Trial } from '../../core'
+import {
+  type Analysis,
+  type AudioBlock,
+  MEASURE_VERSION,
+  mayBeCut,
+  type Progress,
+  planOf,
+  type Recipe,
+  type Trial,
+} from '../../core'
+import { type JobResults, KEPT_SECONDS } from '../../engine'
 import { isKnown, knownSoFar } from './analyses'
 import { pool, trialRows } from './engine'
 import { heardSound } from './listening'
 import { recipeOf, type Source, soundKey, type Variant } from './model'
 import { tell } from './notices'
+import { makePieces } from './pieces'
 import { activeLane, type RenderState, type State, selectedSource, store, type TrialState } from './store'
 
 /** Drawing and measuring of variants in the background, as the target and the settings change. */
@@ -74,16 +85,10 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
       const known = await keptTrial(measured)
       const heard = () => activeLane(getState(), source) === variantId
       const analysis = knownSoFar(getState(), source) ?? {}
-      const result = await pool.run<'render'>(
-        { kind: 'render', audio, recipe, analysis, keep: !known },
-        {
-          signal,
-          rank: heard() ? 2 : 3,
-          onProgress: ({ doneFrames, totalFrames }) => {
-            if (current()) setRender(variantId, { key, status: 'running', progress: doneFrames / totalFrames })
-          },
-        },
-      )
+      const order = { audio, recipe, analysis, frames: map.outputFrames, keep: !known }
+      const result = await draw(order, signal, heard() ? 2 : 3, (progress) => {
+        if (current()) setRender(variantId, { key, status: 'running', progress })
+      })
       if (!current()) return
       setRender(variantId, { key, status: 'done', progress: 1, facts: result.facts, factsStretch: stretch })
       if (!known) setTrial(variantId, { key, status: 'running', progress: 0 })
@@ -110,6 +115,45 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
       if (current()) renderJobs.delete(variantId)
     }
   }, pauseMs)
+}
+
+interface DrawOrder {
+  readonly audio: AudioBlock
+  readonly recipe: Recipe
+  readonly analysis: Analysis
+  /** of the result */
+  readonly frames: number
+  /** hand out its samples, where they are not too many */
+  readonly keep: boolean
+}
+
+/** Draw a result; a long one in its pieces, several at once. It is the same however many. */
+async function draw(
+  { audio, recipe, analysis, frames, keep }: DrawOrder,
+  signal: AbortSignal,
+  rank: number,
+  show: (progress: number) => void,
+): Promise<JobResults['render']> {
+  const { sampleRate, channels } = audio
+  if (!mayBeCut(frames, sampleRate)) {
+    const onProgress = ({ doneFrames, totalFrames }: Progress) => show(doneFrames / totalFrames)
+    return pool.run<'render'>({ kind: 'render', audio, recipe, analysis, keep }, { signal, rank, onProgress })
+  }
+  const pieces = await pool.run<'outline'>({ kind: 'outline', audio, recipe, analysis }, { signal, rank })
+  const kept = keep && frames <= KEPT_SECONDS * sampleRate
+  const into = kept ? channels.map(() => new Float32Array(new SharedArrayBuffer(4 * frames))) : []
+  const parts = await makePieces(
+    pieces,
+    (span, _, onProgress) =>
+      pool.run<'renderPiece'>(
+        { kind: 'renderPiece', audio, recipe, analysis, frames, span, into },
+        { signal, rank, onProgress: ({ doneFrames }) => onProgress(doneFrames) },
+      ),
+    show,
+  )
+  const sound = { frames, sampleRate, channelCount: channels.length }
+  const facts = await pool.run<'joinSurveys'>({ kind: 'joinSurveys', sound, parts }, { signal, rank })
+  return { facts, audio: kept ? { sampleRate, channels: into } : undefined }
 }
 
 /** What was read of a source for measuring belongs to this: its bytes, its part, and its attacks as corrected. */

@@ -123,14 +123,17 @@ export const Lane = memo(function Lane(props: LaneProps) {
           )}
           {facts && fresh && facts.peak > 1 ? (
             <span
-              className="caption ml-auto !text-trouble"
+              className="caption ml-auto shrink-0 whitespace-nowrap !text-trouble"
               title="Over full scale: export as 32 float, or lower the source"
             >
               peak {peakText(facts.peak)}
             </span>
           ) : (
             Math.abs(gain - 1) > 1e-4 && (
-              <span className="caption ml-auto" title="Lowered or raised for listening, so that all lanes are as loud">
+              <span
+                className="caption ml-auto shrink-0 whitespace-nowrap"
+                title="Lowered or raised for listening, so that all lanes are as loud"
+              >
                 {gainText(gain)}
               </span>
             )
