@@ -175,11 +175,12 @@ function turnHaze(
     const draw = draws[k] as number
     const xr = column[2 * k] as number
     const xi = column[2 * k + 1] as number
-    let gain = 1 - (isClear[k] as number)
-    if (fresh > 0) {
+    // what is clear has no haze: not even a root is taken for it
+    let gain = isClear[k] === 1 ? 0 : 1
+    if (fresh > 0 && gain > 0) {
       const own = xr * xr + xi * xi
       const wanted = (1 - fresh) * own + fresh * (power[draw] as number) * (level[k] as number)
-      gain *= Math.sqrt(wanted / (own + 1e-30))
+      gain = Math.sqrt(wanted / (own + 1e-30))
     }
     const cos = cosines[draw] as number
     const sin = sines[draw] as number
@@ -193,6 +194,17 @@ function addPower(power: Float64Array, column: Float32Array) {
     const re = column[2 * k] as number
     const im = column[2 * k + 1] as number
     power[k] = (power[k] as number) + (re * re + im * im)
+  }
+}
+
+/** The power of two columns together. */
+function powerOfPair(power: Float64Array, a: Float32Array, b: Float32Array) {
+  for (let k = 0; k < power.length; k++) {
+    const ar = a[2 * k] as number
+    const ai = a[2 * k + 1] as number
+    const br = b[2 * k] as number
+    const bi = b[2 * k + 1] as number
+    power[k] = ar * ar + ai * ai + (br * br + bi * bi)
   }
 }
 
@@ -276,8 +288,11 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
       const pair = [now[c] as Float32Array, before[c] as Float32Array] as const
       columns.halves(pair, channel, centre - bins, channel, centre - bins - hop)
     })
-    power.fill(0)
-    for (const column of now) addPower(power, column)
+    if (channelCount === 2) powerOfPair(power, now[0] as Float32Array, now[1] as Float32Array)
+    else {
+      power.fill(0)
+      for (const column of now) addPower(power, column)
+    }
   }
 
   /** Mark the lobes of peaks that stand out of the lower part of what is around them, now and one hop before. */
