@@ -24,7 +24,6 @@ import {
   readSource,
   readTask,
   renderSpan,
-  renderTask,
   type SourceReading,
   type Spectrogram,
   type SurveyedSound,
@@ -133,7 +132,7 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     const { seams, map } = outlineOf(job.audio, job.recipe, job.analysis)
     return piecesBetween(seams, map.outputFrames)
   }
-  if (job.kind === 'renderPiece') return renderPiece(job, options)
+  if (job.kind === 'renderPiece') return sharedPart((await draw(job, options)).part())
   if (job.kind === 'joinSurveys') return sharedFacts(joinSurveys(job.sound, job.parts))
   if (job.kind === 'measure') return measure(job, options)
   if (job.kind === 'spectrogram') return spectrogram(job, options)
@@ -168,26 +167,21 @@ async function render(
   { audio, recipe, analysis = {}, keep }: Extract<Job, { kind: 'render' }>,
   options: Options,
 ): Promise<JobResults['render']> {
-  const { map } = planOf(recipe, sizeOf(audio), analysis.attacks)
-  const survey = createSurvey(surveyed(audio, map.outputFrames))
-  const kept = keep && map.outputFrames <= KEPT_SECONDS * audio.sampleRate
-  const channels = kept ? audio.channels.map(() => sharedSamples(map.outputFrames)) : []
-  let at = 0
-  const sink = (block: readonly Float32Array[], count: number) => {
-    survey.add(block, count)
-    channels.forEach((channel, c) => {
-      channel.set((block[c] as Float32Array).subarray(0, count), at)
-    })
-    at += count
+  const frames = planOf(recipe, sizeOf(audio), analysis.attacks).map.outputFrames
+  const kept = keep && frames <= KEPT_SECONDS * audio.sampleRate
+  const into = kept ? audio.channels.map(() => sharedSamples(frames)) : []
+  const survey = await draw({ audio, recipe, analysis, frames, span: { from: 0, to: frames }, into }, options)
+  return {
+    facts: sharedFacts(survey.finish()),
+    audio: kept ? { sampleRate: audio.sampleRate, channels: into } : undefined,
   }
-  await runTask(renderTask(audio, recipe, sink, analysis), options)
-  return { facts: sharedFacts(survey.finish()), audio: kept ? { sampleRate: audio.sampleRate, channels } : undefined }
 }
 
-async function renderPiece(
-  { audio, recipe, analysis, frames, span, into }: Extract<Job, { kind: 'renderPiece' }>,
+/** Survey a span of a result, and lay its samples where there is room for them. */
+async function draw(
+  { audio, recipe, analysis, frames, span, into }: Omit<Extract<Job, { kind: 'renderPiece' }>, 'kind'>,
   options: Options,
-): Promise<SurveyPart> {
+) {
   const survey = createSurvey(surveyed(audio, frames), span)
   let at = span.from
   const sink = (block: readonly Float32Array[], count: number) => {
@@ -198,7 +192,7 @@ async function renderPiece(
     at += count
   }
   await runTask(readTask(openRendering(audio, recipe, analysis).voice, audio.channels.length, span, sink), options)
-  return sharedPart(survey.part())
+  return survey
 }
 
 const surveyed = ({ sampleRate, channels }: AudioBlock, frames: number): SurveyedSound => ({

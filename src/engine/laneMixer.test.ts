@@ -257,13 +257,13 @@ describe('a lane that takes long to begin', () => {
       },
     })
     play(mixer, 30_000)
-    const next = { lanes, active: 3, loop: undefined }
-    expect(mixer.takesTime(next)).toBe(false)
-    mixer.setProgram(next)
+    mixer.setProgram({ lanes, active: 3, loop: undefined })
+    expect(mixer.waits).toBe(false)
     expect(places).toEqual([undefined])
     expect(mixer.sourceFrame()).toBe(30_000)
     // elsewhere there is all to do
     mixer.seek(120_000)
+    expect(mixer.waits).toBe(true)
     expect(places).toEqual([undefined])
     expect(work(mixer)).toBeGreaterThan(5)
     expect(places).toEqual([undefined, 120_000])

@@ -247,9 +247,9 @@ export function createLaneMixer(
       else if (!coming) current().gainGoal = after.gain
       learnLoop()
     },
-    /** Whether the active lane of a program would take long to begin, where the sound has come. */
-    takesTime(next: Program): boolean {
-      return preparing(orderOf(next), handOver?.place() ?? sourceFrame()) !== undefined
+    /** Whether a lane is on its way that takes long to begin. */
+    get waits(): boolean {
+      return coming !== undefined
     },
     seek(frame: number) {
       bring(frame, SWITCH_SECONDS)

@@ -56,11 +56,10 @@ function handle(message: PlayerMessage) {
     analysis = message.analysis
     mixer?.setAnalysis(analysis)
   } else if (message.type === 'program') {
-    const before = heardRecipe(program)
     program = message.program
-    const other = JSON.stringify(before) !== JSON.stringify(heardRecipe(program))
-    if (other && mixer?.takesTime(program)) fill(SLOW_AHEAD_SECONDS)
     mixer?.setProgram(program)
+    // meanwhile what is heard goes on
+    if (mixer?.waits) fill(SLOW_AHEAD_SECONDS)
   } else if (message.type === 'play') {
     turn = message.turn
     start(message.sourceFrame)
@@ -134,8 +133,6 @@ function fail(error: unknown) {
   close()
   report({ type: 'failed', error: toWire(error), turn })
 }
-
-const heardRecipe = (of: Program | undefined) => of?.lanes[of.active]?.recipe
 
 /** Write until the ring holds what it should. */
 function fill(aheadSeconds = AHEAD_SECONDS) {

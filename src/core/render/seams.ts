@@ -18,7 +18,7 @@ const LOOK_FRAMES = 1 << 18
 /** source that a piece is made of at most: it lies in memory */
 const MOST_SOURCE_SECONDS = 120
 
-/** A part of a source, frames, the end exclusive. */
+/** A part of a source or a result, frames, the end exclusive. */
 export interface Span {
   readonly from: number
   readonly to: number

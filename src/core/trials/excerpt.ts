@@ -4,14 +4,11 @@ import { complexFft } from '../dsp/fft'
 import { packFrames } from '../dsp/frames'
 import { square } from '../dsp/portable'
 import { hann } from '../dsp/window'
+import type { Span } from '../render/seams'
 import { asOutput, asSource } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 
-/** A part of a result, in output frames, end exclusive. */
-export interface Span {
-  readonly from: number
-  readonly to: number
-}
+export type { Span }
 
 const STEP_SECONDS = 0.25
 const SIZE = 2048
