@@ -1,4 +1,5 @@
 export { packPair, pairCross, pairPower, pairSquared } from './columns'
+export { markClear, noiseLevels, turnHaze } from './drift'
 export { fft } from './fft'
 export { windowsAlong, windowsOf } from './median'
 export { likest, packPlain, pairProduct } from './similarity'

@@ -125,9 +125,12 @@ export async function measureGates(): Promise<Gate[]> {
 
   const source = noise({ seconds: 3, seed: 1, channels: 2 })
   const stretched = recipe('vocoder', { stretch: 1.25, settings: { windowMs: 85, attacks: 'melt' } })
-  const render = (audio: AudioBlock) => () => {
-    renderBlock(audio, stretched)
-  }
+  const drifting = recipe('drift', { stretch: 4 })
+  const render =
+    (audio: AudioBlock, own = stretched) =>
+    () => {
+      renderBlock(audio, own)
+    }
   // a hop of a quarter window; two transforms forward and one back for each column of a stereo sound
   const hop = 1024
   const count = 100
@@ -171,6 +174,12 @@ export async function measureGates(): Promise<Gate[]> {
       'at most',
       1.2,
       ratioOf(render(scaled(source, level)), render(source), 5),
+    )
+    gate(
+      `Spectral drift of input × ${level}`,
+      'at most',
+      1.2,
+      ratioOf(render(scaled(source, level), drifting), render(source, drifting), 5),
     )
   }
 

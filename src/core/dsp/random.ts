@@ -18,16 +18,20 @@ export function createRandom(seed: number): Random {
  * `seed`. What is drawn this way can be asked for in any order, which is what makes seeking exact.
  */
 export function drawAt(seed: number, index: number, slot: number): number {
-  let h = Math.imul(seed ^ 0x9e3779b9, 0x85ebca6b) >>> 0
-  h = mix((h ^ Math.imul(index + 0x7f4a7c15, 0xc2b2ae35)) >>> 0)
-  h = mix((h ^ Math.imul(slot + 0x165667b1, 0x27d4eb2f)) >>> 0)
+  const own = hashOfDraws(seed, index)
+  const h = mix((own ^ Math.imul(slot + 0x165667b1, 0x27d4eb2f)) >>> 0)
   return h / 2 ** 32
+}
+
+/** What all draws of an index start from. */
+export function hashOfDraws(seed: number, index: number): number {
+  const h = Math.imul(seed ^ 0x9e3779b9, 0x85ebca6b) >>> 0
+  return mix((h ^ Math.imul(index + 0x7f4a7c15, 0xc2b2ae35)) >>> 0)
 }
 
 /** The draws of the first slots of an index, each as a whole number below 2^bits: what `drawAt` gives, many times as fast. */
 export function fillDraws(out: Int32Array, seed: number, index: number, bits: number) {
-  const h = Math.imul(seed ^ 0x9e3779b9, 0x85ebca6b) >>> 0
-  const own = mix((h ^ Math.imul(index + 0x7f4a7c15, 0xc2b2ae35)) >>> 0)
+  const own = hashOfDraws(seed, index)
   const shift = 32 - bits
   for (let slot = 0; slot < out.length; slot++) {
     const value = own ^ Math.imul(slot + 0x165667b1, 0x27d4eb2f)

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { createRandom, gaussian } from '../dsp/random'
+import { apartDb } from '../testing/apart'
 import { type VocoderColumns, vocoderKernel, vocoderTwin } from './vocoderColumn'
 
 const RATE = 48_000
@@ -37,18 +38,6 @@ function run(
     })
   }
   return out
-}
-
-function apartDb(got: readonly Float32Array[], wanted: readonly Float32Array[]): number {
-  let apart = 0
-  let all = 0
-  got.forEach((channel, c) => {
-    channel.forEach((value, i) => {
-      apart += (value - (wanted[c]?.[i] as number)) ** 2
-      all += (wanted[c]?.[i] as number) ** 2
-    })
-  })
-  return 10 * Math.log10(apart / Math.max(all, 1e-30))
 }
 
 describe('the vocoder kernel', () => {

@@ -66,6 +66,39 @@ interface Exports {
     bins: number,
     lifted: number,
   ): void
+  markClear(
+    power: number,
+    logs: number,
+    clear: number,
+    before: number,
+    stride: number,
+    channels: number,
+    bins: number,
+    needed: number,
+  ): number
+  noiseLevels(
+    a: number,
+    b: number,
+    clear: number,
+    sums: number,
+    counts: number,
+    shares: number,
+    levels: number,
+    bins: number,
+  ): void
+  turnHaze(
+    a: number,
+    b: number,
+    clear: number,
+    levels: number,
+    draws: number,
+    hash: number,
+    shift: number,
+    fresh: number,
+    outA: number,
+    outB: number,
+    bins: number,
+  ): void
   joinPair(a: number, b: number, to: number, n: number): void
   layPair(from: number, window: number, a: number, b: number, n: number, scale: number): void
   fft(from: number, to: number, work: number, twiddles: number, n: number, scale: number, inverse: number): void

@@ -58,7 +58,7 @@ export const layered = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   seeded: true,
-  timesRealTime: 40,
+  timesRealTime: 60,
   settings: schema,
   // close attacks leave a long window no steady moment between them
   pick(analysis, sampleRate) {
