@@ -1,5 +1,5 @@
 import type { AudioBlock } from '../audio/block'
-import type { SoundSource } from '../audio/soundSource'
+import { type SoundSource, soundSource } from '../audio/soundSource'
 import { square } from '../dsp/portable'
 import { finish } from '../task'
 
@@ -22,6 +22,16 @@ export function mixReader(source: SoundSource): (part: AudioBlock) => Float32Arr
     sum += energyTogether(channels)
   }
   return ({ channels }) => (sum > 0.5 * own ? sumOf(channels) : (channels[0] as Float32Array))
+}
+
+/** All channels of a sound in one, read a part at a time. */
+export function mixedSource(sound: AudioBlock | SoundSource): SoundSource {
+  const source = soundSource(sound)
+  if (source.channelCount === 1) return source
+  const { sampleRate, frames } = source
+  const mix = mixReader(source)
+  const part = (from: number, to: number) => ({ sampleRate, channels: [mix(source.part(from, to))] })
+  return { sampleRate, channelCount: 1, frames, part }
 }
 
 function sumOf(channels: readonly Float32Array[]): Float32Array {

@@ -20,6 +20,8 @@ const GROUP_BANDS = 20
 const GROUP_SAYS = 0.3
 /** columns whose sound is asked for at once; an even count */
 const AT_ONCE = 200
+/** levels that are kept from the look for the loudest; more of them, of some ten minutes and on, are found once more instead */
+const MOST_KEPT = 1 << 24
 
 /** How much new there is at each step: mean rise over bands, natural log units. All arrays `[⌈frames / hop⌉ + 1]`. */
 export interface Novelty {
@@ -46,8 +48,9 @@ function bandEdges(size: number, sampleRate: number): Int32Array {
  * How much the spectrum rises at each step, in narrow bands of the log spectrum, against the loudest of three neighbouring
  * bands a little before, so that vibrato and glides do not count as rises.
  * Source  Böck & Widmer 2013, "Maximum filter vibrato suppression for onset detection".
+ * @param mostKept  levels that may lie in memory; the result is the same, but takes twice as long where they are more.
  */
-export function* noveltyOf(sound: AudioBlock | SoundSource): Task<Novelty> {
+export function* noveltyOf(sound: AudioBlock | SoundSource, mostKept = MOST_KEPT): Task<Novelty> {
   const source = soundSource(sound)
   const { sampleRate, channelCount, frames: totalFrames } = source
   const hop = Math.max(1, Math.round(sampleRate / STEPS_PER_SECOND))
@@ -58,39 +61,50 @@ export function* noveltyOf(sound: AudioBlock | SoundSource): Task<Novelty> {
   const edges = bandEdges(size, sampleRate)
   const bands = Math.max(1, edges.length - 1)
   const columns = Math.ceil(totalFrames / hop) + 1
-  const levels = new Float32Array(columns * bands)
   const half = size >> 1
+  const lag = Math.max(1, Math.round(half / 2 / hop))
 
   const pairs = channelCount & ~1
-  const addBands = (column: number, of: Float32Array, scale: number) =>
-    addMeans(levels, column * bands, of, edges, scale)
-  /** two channels in one column that begins at a frame of theirs */
-  function addPair(column: number, start: number, a: Float32Array, b: Float32Array) {
-    reader.power(power, a, start, b, start)
-    addBands(column, power, 0.5)
-  }
-  /** one channel in two columns at once, to the same scale */
-  function addColumns(column: number, start: number, channel: Float32Array) {
-    reader.cross(apart, channel, start, channel, start + hop)
-    addBands(column, apart.left, 0.5)
-    if (column + 1 < columns) addBands(column + 1, apart.right, 0.5)
-  }
-  for (let first = 0; first < columns; first += AT_ONCE) {
-    const end = Math.min(columns, first + AT_ONCE)
+  /** Add the levels of the columns from `first` up to `end` to silent rows. */
+  function addLevels(rows: Float32Array, first: number, end: number) {
+    const addBands = (column: number, of: Float32Array) => addMeans(rows, (column - first) * bands, of, edges, 0.5)
     const { start, audio } = partAround(source, first * hop - half, (end + 1) * hop + half)
     const { channels } = audio
     for (let column = first; column < end; column += 2) {
       const from = column * hop - half - start
+      const isPair = column + 1 < end
       for (let c = 0; c < pairs; c += 2) {
         const [a, b] = [channels[c] as Float32Array, channels[c + 1] as Float32Array]
-        addPair(column, from, a, b)
-        if (column + 1 < columns) addPair(column + 1, from + hop, a, b)
+        reader.power(power, a, from, b, from)
+        addBands(column, power)
+        if (!isPair) continue
+        reader.power(power, a, from + hop, b, from + hop)
+        addBands(column + 1, power)
       }
-      if (pairs < channelCount) addColumns(column, from, channels[pairs] as Float32Array)
+      if (pairs === channelCount) continue
+      const channel = channels[pairs] as Float32Array
+      reader.cross(apart, channel, from, channel, from + hop)
+      addBands(column, apart.left)
+      if (isPair) addBands(column + 1, apart.right)
     }
-    yield { doneFrames: Math.min(totalFrames, end * hop), totalFrames }
   }
-  const loudest = mostOf(levels)
+
+  const kept = columns * bands <= mostKept ? new Float32Array(columns * bands) : undefined
+  // the rows that are compared with, and those of a round
+  const passing = new Float32Array(kept ? 0 : (lag + AT_ONCE) * bands)
+  const rounds = kept ? 1 : 2
+  const told = (round: number, end: number) => ({
+    doneFrames: Math.floor((round * totalFrames + Math.min(totalFrames, end * hop)) / rounds),
+    totalFrames,
+  })
+  let loudest = 0
+  for (let first = 0; first < columns; first += AT_ONCE) {
+    const end = Math.min(columns, first + AT_ONCE)
+    const rows = kept ? kept.subarray(first * bands, end * bands) : passing.subarray(0, (end - first) * bands).fill(0)
+    addLevels(rows, first, end)
+    loudest = Math.max(loudest, mostOf(rows))
+    yield told(0, end)
+  }
   const novelty = {
     hop,
     all: new Float64Array(columns),
@@ -101,19 +115,28 @@ export function* noveltyOf(sound: AudioBlock | SoundSource): Task<Novelty> {
   const lowBands = edges.findIndex((bin) => (bin * sampleRate) / size >= LOW_HZ)
   const highFrom = edges.findIndex((bin) => (bin * sampleRate) / size >= HIGH_HZ)
   const floor = loudest * exp((-DEPTH_DB / 10) * Math.LN10)
-  toLogs(levels, floor)
-
-  const lag = Math.max(1, Math.round(half / 2 / hop))
   // what lies before the sound is silence
   const quiet = 0.5 * ln(floor)
   // where a window reaches beyond the end, the cut shows as a rise in every band: nothing is looked for there
-  const last = Math.max(0, Math.floor((totalFrames - half) / hop))
-  for (let column = 0; column <= Math.min(last, columns - 1); column++) {
-    const before = (column - lag) * bands
-    const [rise, most, low, high] = risesOf(levels, column * bands, before, bands, lowBands, highFrom, quiet)
-    novelty.all[column] = rise / bands + GROUP_SAYS * (most / GROUP_BANDS)
-    novelty.low[column] = low / Math.max(1, lowBands)
-    novelty.high[column] = high / Math.max(1, bands - highFrom)
+  const last = Math.min(columns - 1, Math.max(0, Math.floor((totalFrames - half) / hop)))
+  for (let first = 0; first <= last; first += AT_ONCE) {
+    const end = Math.min(columns, first + AT_ONCE)
+    if (!kept) {
+      passing.copyWithin(0, AT_ONCE * bands)
+      addLevels(passing.subarray(lag * bands).fill(0), first, end)
+    }
+    const levels = kept ?? passing
+    const origin = kept ? 0 : first - lag
+    toLogs(levels.subarray((first - origin) * bands, (end - origin) * bands), floor)
+    for (let column = first; column < end && column <= last; column++) {
+      const before = column < lag ? -1 : (column - lag - origin) * bands
+      const now = (column - origin) * bands
+      const [rise, most, low, high] = risesOf(levels, now, before, bands, lowBands, highFrom, quiet)
+      novelty.all[column] = rise / bands + GROUP_SAYS * (most / GROUP_BANDS)
+      novelty.low[column] = low / Math.max(1, lowBands)
+      novelty.high[column] = high / Math.max(1, bands - highFrom)
+    }
+    if (!kept) yield told(1, end)
   }
   return novelty
 }

@@ -50,7 +50,7 @@ export function* trackPitch(sound: AudioBlock | SoundSource): Task<PitchTrack> {
   const columns = Math.ceil(totalFrames / hopFrames) + 1
   const mixOf = mixReader(source)
   const { candidatesAt, reach } = createPeriodFinder(sampleRate)
-  const steps: Candidate[][] = []
+  const path = createPathFinder(columns)
   for (let first = 0; first < columns; first += AT_ONCE) {
     const end = Math.min(columns, first + AT_ONCE)
     const { start, audio } = partAround(source, first * hopFrames - reach, end * hopFrames + reach)
@@ -58,12 +58,12 @@ export function* trackPitch(sound: AudioBlock | SoundSource): Task<PitchTrack> {
     for (let column = first; column < end; column += 2) {
       const at = column * hopFrames - start
       const [one, other] = candidatesAt(mix, at, at + hopFrames)
-      steps.push(one)
-      if (column + 1 < columns) steps.push(other)
+      path.add(one)
+      if (column + 1 < columns) path.add(other)
     }
     yield { doneFrames: Math.min(totalFrames, end * hopFrames), totalFrames }
   }
-  return { hopFrames, ...cheapestPath(steps) }
+  return { hopFrames, ...path.cheapest() }
 }
 
 /** Lay the frames from `start` on, without their mean; beyond the ends there is silence. Returns their energy. */
@@ -191,49 +191,56 @@ function createPeriodFinder(sampleRate: number) {
   return { candidatesAt, reach: window }
 }
 
-/** Viterbi over candidates and "no pitch". */
-function cheapestPath(steps: readonly Candidate[][]): { hz: Float32Array; clarity: Float32Array } {
-  const hz = new Float32Array(steps.length)
-  const clarity = new Float32Array(steps.length)
-  const silent: Candidate = { hz: 0, cost: 0, clarity: 0 }
-  const states = steps.map((found) => {
-    const clearest = found.reduce((m, c) => Math.max(m, c.clarity), 0)
-    return [{ ...silent, cost: Math.max(0, clearest - VOICED_FROM) }, ...found]
-  })
-  // costs of voiced states are taken from where a frame begins to count as pitched
-  const own = (state: Candidate) => (state.hz === 0 ? state.cost : Math.max(0, state.cost - (1 - VOICED_FROM) + 0.1))
-  let costs = states[0]?.map(own) ?? []
-  const from: number[][] = [[]]
-  for (let n = 1; n < states.length; n++) {
-    const before = states[n - 1] as Candidate[]
-    const now = states[n] as Candidate[]
-    const next: number[] = []
-    const back: number[] = []
-    for (const state of now) {
-      let best = Number.POSITIVE_INFINITY
-      let bestAt = 0
-      before.forEach((previous, p) => {
-        let step = 0
-        if ((previous.hz === 0) !== (state.hz === 0)) step = TURN_COST
-        else if (state.hz > 0) step = OCTAVE_COST * Math.abs(log2(state.hz / previous.hz))
-        const cost = (costs[p] as number) + step
-        if (cost < best) {
-          best = cost
-          bestAt = p
-        }
+const SILENT: Candidate = { hz: 0, cost: 0, clarity: 0 }
+
+/** costs of voiced states are taken from where a frame begins to count as pitched */
+const ownCost = ({ hz, cost }: Candidate) => (hz === 0 ? cost : Math.max(0, cost - (1 - VOICED_FROM) + 0.1))
+
+/** Viterbi over candidates and "no pitch", column by column; of each column only what the way back asks for is kept. */
+function createPathFinder(columns: number) {
+  const most = CANDIDATES + 1
+  const hz = new Float32Array(columns * most)
+  const clarity = new Float32Array(columns * most)
+  const back = new Uint8Array(columns * most)
+  let before: readonly Candidate[] = []
+  let costs: number[] = []
+  let column = 0
+  return {
+    add(found: readonly Candidate[]) {
+      const clearest = found.reduce((m, c) => Math.max(m, c.clarity), 0)
+      const now = [{ ...SILENT, cost: Math.max(0, clearest - VOICED_FROM) }, ...found]
+      costs = now.map((state, i) => {
+        let best = column === 0 ? 0 : Number.POSITIVE_INFINITY
+        let bestAt = 0
+        before.forEach((previous, p) => {
+          let step = 0
+          if ((previous.hz === 0) !== (state.hz === 0)) step = TURN_COST
+          else if (state.hz > 0) step = OCTAVE_COST * Math.abs(log2(state.hz / previous.hz))
+          const cost = (costs[p] as number) + step
+          if (cost < best) {
+            best = cost
+            bestAt = p
+          }
+        })
+        const at = column * most + i
+        hz[at] = state.hz
+        clarity[at] = state.clarity
+        back[at] = bestAt
+        return best + ownCost(state)
       })
-      next.push(best + own(state))
-      back.push(bestAt)
-    }
-    costs = next
-    from.push(back)
+      before = now
+      column++
+    },
+    cheapest(): { hz: Float32Array; clarity: Float32Array } {
+      const path = { hz: new Float32Array(column), clarity: new Float32Array(column) }
+      let state = costs.reduce((best, cost, i) => (cost < (costs[best] as number) ? i : best), 0)
+      for (let n = column - 1; n >= 0; n--) {
+        const at = n * most + state
+        path.hz[n] = hz[at] as number
+        path.clarity[n] = clarity[at] as number
+        state = back[at] as number
+      }
+      return path
+    },
   }
-  let at = costs.reduce((best, cost, i) => (cost < (costs[best] as number) ? i : best), 0)
-  for (let n = states.length - 1; n >= 0; n--) {
-    const state = states[n]?.[at] ?? silent
-    hz[n] = state.hz
-    clarity[n] = state.clarity
-    at = from[n]?.[at] ?? 0
-  }
-  return { hz, clarity }
 }

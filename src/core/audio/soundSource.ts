@@ -1,4 +1,4 @@
-import { type AudioBlock, frameCount } from './block'
+import { type AudioBlock, frameCount, silence } from './block'
 
 /** A sound that is read a part at a time, such as a long file's: what is read need not all lie in memory. */
 export interface SoundSource {
@@ -35,4 +35,50 @@ export function soundSource(sound: AudioBlock | SoundSource): SoundSource {
 export function partAround(source: SoundSource, from: number, to: number): { start: number; audio: AudioBlock } {
   const start = Math.max(0, Math.min(source.frames, from))
   return { start, audio: source.part(start, Math.max(start, Math.min(source.frames, to))) }
+}
+
+/** A part of a source as a source of its own, its frames counted from `from`. */
+export function sourceWithin(source: SoundSource, from: number, to: number): SoundSource {
+  if (from === 0 && to === source.frames) return source
+  return { ...source, frames: to - from, part: (start, end) => source.part(from + start, from + end) }
+}
+
+const BLOCK_FRAMES = 1 << 15
+const BLOCKS_KEPT = 3
+
+/**
+ * The same source for those who read it in small steps: short parts are cut from blocks that were read last, since asking a file for
+ * each would take longer than the reading.
+ */
+export function inBlocks(source: SoundSource, blockFrames = BLOCK_FRAMES): SoundSource {
+  /** the one used last stands last */
+  let kept: { readonly from: number; readonly audio: AudioBlock }[] = []
+  function blockAt(frame: number) {
+    const from = frame - (frame % blockFrames)
+    const block = kept.find((one) => one.from === from) ?? {
+      from,
+      audio: source.part(from, Math.min(source.frames, from + blockFrames)),
+    }
+    kept = [...kept.filter((one) => one !== block).slice(1 - BLOCKS_KEPT), block]
+    return block
+  }
+  return {
+    ...source,
+    part(from, to) {
+      if (to - from >= blockFrames) return source.part(from, to)
+      const first = blockAt(from)
+      const own = (block: typeof first, start: number, end: number) =>
+        block.audio.channels.map((channel) => channel.subarray(start - block.from, end - block.from))
+      const border = first.from + blockFrames
+      if (to <= border) return { sampleRate: source.sampleRate, channels: own(first, from, to) }
+      const before = own(first, from, border)
+      const behind = own(blockAt(border), border, to)
+      const channels = silence(source.channelCount, to - from)
+      channels.forEach((channel, c) => {
+        channel.set(before[c] as Float32Array)
+        channel.set(behind[c] as Float32Array, border - from)
+      })
+      return { sampleRate: source.sampleRate, channels }
+    },
+  }
 }

@@ -1,10 +1,11 @@
 import type { Analysis } from '../analysis/analysis'
 import { detectAttacks } from '../analysis/attacks'
-import { mixOf } from '../analysis/mix'
+import { mixedSource } from '../analysis/mix'
 import { noveltyOf } from '../analysis/novelty'
 import { type PitchTrack, trackPitch } from '../analysis/pitchTrack'
-import { type AudioBlock, frameCount } from '../audio/block'
-import { decimate } from '../dsp/decimate'
+import type { AudioBlock } from '../audio/block'
+import { type SoundSource, soundSource } from '../audio/soundSource'
+import { decimateTask } from '../dsp/decimate'
 import type { Progress, Task } from '../task'
 import { findKey, type KeyFound } from './key'
 import { type LoopFacts, loopOf } from './loop'
@@ -64,7 +65,7 @@ export function keyName(pitch: Pick<PitchFacts, 'root' | 'mode'>): string | unde
  * Find out all of it in one go. One mix of the channels serves tones and pitch, all channels serve attacks.
  * Figures  npm run bench.
  */
-export function* know(source: AudioBlock, options: KnowOptions = {}): Task<Knowledge> {
+export function* know(source: AudioBlock | SoundSource, options: KnowOptions = {}): Task<Knowledge> {
   const rhythm = yield* part(knowRhythm(source, options), 0, 0.5)
   return knowledgeOf(rhythm, yield* part(knowTones(source), 0.5, 1))
 }
@@ -106,12 +107,12 @@ export interface Tones {
 }
 
 /** Its tones and its texture: the other half of the work. */
-export function* knowTones(source: AudioBlock): Task<Tones> {
-  const { sampleRate } = source
-  const mix = mixOf(source)
-  const texture = yield* part(textureOf(mix, sampleRate), 0, 0.2)
+export function* knowTones(source: AudioBlock | SoundSource): Task<Tones> {
+  const mix = mixedSource(source)
+  const { sampleRate } = mix
+  const texture = yield* part(textureOf(mix), 0, 0.15)
   const factor = Math.max(1, Math.min(8, Math.floor(sampleRate / TONE_RATE)))
-  const tones = decimate(mix, factor)
+  const tones = yield* part(decimateTask(mix, factor), 0.15, 0.2)
   const toneRate = sampleRate / factor
   const key = yield* part(findKey(tones, toneRate), 0.2, 0.35)
   const beyond = yield* part(beyondOneVoice(tones, toneRate), 0.35, 0.6)
@@ -120,9 +121,10 @@ export function* knowTones(source: AudioBlock): Task<Tones> {
 }
 
 /** Attacks, tempo and bars alone: half of the work. */
-export function* knowRhythm(source: AudioBlock, options: KnowOptions = {}): Task<Rhythm> {
+export function* knowRhythm(sound: AudioBlock | SoundSource, options: KnowOptions = {}): Task<Rhythm> {
+  const source = soundSource(sound)
   const { sampleRate } = source
-  const seconds = frameCount(source) / sampleRate
+  const seconds = source.frames / sampleRate
   const novelty = yield* noveltyOf(source)
   const attacks = options.known?.attacks ?? (yield* detectAttacks(source, { novelty, ...withSensitivity(options) }))
   const tempo = tempoOf({

@@ -1,3 +1,4 @@
+import { partAround, type SoundSource } from '../audio/soundSource'
 import { square } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
@@ -25,6 +26,8 @@ const ALONG = 17
 const ACROSS_REACH = 8
 /** bins whose product is taken before its logarithm */
 const LOGS_AT_ONCE = 8
+/** columns whose sound is asked for at once */
+const AT_ONCE = 128
 /** how many times one median has to be the other for a bin to count as wholly of its kind */
 const CLEARLY = 2.2
 
@@ -33,15 +36,17 @@ const CLEARLY = 2.2
  * frequency, and the rest. An estimate from one pass, unlike the layers, which add up to the sound.
  * Source  Fitzgerald 2010, "Harmonic/Percussive Separation using Median Filtering"; Driedger, Müller & Disch 2014,
  *         "Extending Harmonic-Percussive Separation of Audio Signals", for the third share.
+ * @param source  with one channel.
  */
-export function* textureOf(samples: Float32Array, sampleRate: number): Task<Texture> {
+export function* textureOf(source: SoundSource): Task<Texture> {
+  const { sampleRate, frames: totalFrames } = source
   const size = nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 128)
   const hop = size >> 1
   const bins = Math.min(size / 2, Math.ceil((HIGHEST_HZ * size) / sampleRate))
   const columns = columnReader(size)
   const column = () => new Float32Array(size / 2 + 1)
   const pair = { left: column(), right: column(), crossRe: column(), crossIm: column() }
-  const count = Math.max(1, Math.ceil(samples.length / hop))
+  const count = Math.max(1, Math.ceil(totalFrames / hop))
   // powers stand for magnitudes: they have the same order
   const along = ranks(ALONG, bins)
   const across = slidingMedian(bins, ACROSS_REACH)
@@ -54,10 +59,26 @@ export function* textureOf(samples: Float32Array, sampleRate: number): Task<Text
   let flat = 0
   let total = 0
 
+  // what is looked at now
+  let samples: Float32Array = new Float32Array(0)
+  let start = 0
+  let end = 0
+  /** Have the frames from one of a column's up to those of the column behind it, and some more. */
+  function reach(from: number) {
+    if (from + hop + size <= end) return
+    const read = partAround(source, from, from + AT_ONCE * hop + size)
+    samples = read.audio.channels[0] as Float32Array
+    start = read.start
+    // nothing lies beyond the sound's own end
+    end = start + samples.length < totalFrames ? start + samples.length : Number.POSITIVE_INFINITY
+  }
+
   /** Let the rows end with column `next` and the one behind it. */
   function append(next: number) {
     const [a, b] = rows.splice(0, 2) as [Float32Array, Float32Array]
-    columns.cross(pair, samples, next * hop - hop, samples, next * hop)
+    const from = next * hop - hop
+    reach(from)
+    columns.cross(pair, samples, from - start, samples, from - start + hop)
     for (const [row, from, n] of [
       [a, pair.left, next],
       [b, pair.right, next + 1],
@@ -81,7 +102,7 @@ export function* textureOf(samples: Float32Array, sampleRate: number): Task<Text
       total += energy
       flat += energy * Math.min(1, (Math.exp(logSum(own) / (bins - 1)) * (bins - 1)) / (energy + 1e-12))
     }
-    if (first % 128 === 0) yield { doneFrames: Math.min(samples.length, first * hop), totalFrames: samples.length }
+    if (first % 128 === 0) yield { doneFrames: Math.min(totalFrames, first * hop), totalFrames }
   }
   const sorted = energies.sort().reverse()
   const loud = sorted.subarray(0, Math.max(1, Math.round(count / 10))).reduce((s, v) => s + v, 0)

@@ -172,7 +172,7 @@ function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: A
  * where it can begin at once. The samples are the same without.
  */
 export function prepareRendering(
-  sound: AudioBlock,
+  sound: AudioBlock | SoundSource,
   recipe: Recipe,
   known: Analysis,
   from: number,

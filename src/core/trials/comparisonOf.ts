@@ -3,7 +3,7 @@ import { type AudioBlock, frameCount } from '../audio/block'
 import { semitonesToRatio } from '../dsp/units'
 import type { Comparison } from '../measure/comparison'
 import { methodById } from '../methods/registry'
-import { planOf } from '../render/openVoice'
+import { planOf, type SoundSize } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
 
 /**
@@ -20,16 +20,28 @@ export function comparisonOf(
   attacks?: readonly Attack[],
   from = 0,
 ): Comparison {
-  const { map, pitch } = planOf(recipe, { frames: frameCount(source), sampleRate: source.sampleRate }, attacks)
-  const pitchRatioAt = methodById(recipe.methodId).tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
-  const shifted = semitonesToRatio(recipe.formantSemitones ?? 0)
+  const { sampleRate } = source
   return {
     source,
     result,
     from,
+    ...meantBy(recipe, { frames: frameCount(source), sampleRate }, attacks),
+    ...(attacks && { attacks }),
+  }
+}
+
+/** What a recipe means to happen to a source. */
+export function meantBy(
+  recipe: Recipe,
+  size: SoundSize,
+  attacks?: readonly Attack[],
+): Pick<Comparison, 'map' | 'pitchRatioAt' | 'formantRatioAt'> {
+  const { map, pitch } = planOf(recipe, size, attacks)
+  const pitchRatioAt = methodById(recipe.methodId).tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
+  const shifted = semitonesToRatio(recipe.formantSemitones ?? 0)
+  return {
     map,
     pitchRatioAt,
     formantRatioAt: recipe.formants === 'move' ? pitchRatioAt : () => (recipe.formants === 'shift' ? shifted : 1),
-    ...(attacks && { attacks }),
   }
 }

@@ -1,5 +1,6 @@
-import { mixOf } from '../analysis/mix'
-import { type AudioBlock, frameCount } from '../audio/block'
+import { mixedSource } from '../analysis/mix'
+import type { AudioBlock } from '../audio/block'
+import { partAround, type SoundSource, soundSource } from '../audio/soundSource'
 import { complexFft } from '../dsp/fft'
 import { packFrames } from '../dsp/frames'
 import { square } from '../dsp/portable'
@@ -22,7 +23,13 @@ const ENOUGH_ATTACKS = 8
  * @param attacks  source frames, rising.
  * @param outputSeconds  how long the part may be.
  */
-export function tellingSpan(source: AudioBlock, map: TimeMap, attacks: readonly number[], outputSeconds: number): Span {
+export function tellingSpan(
+  sound: AudioBlock | SoundSource,
+  map: TimeMap,
+  attacks: readonly number[],
+  outputSeconds: number,
+): Span {
+  const source = soundSource(sound)
   const { sampleRate } = source
   const length = Math.round(outputSeconds * sampleRate)
   if (map.outputFrames <= length) return { from: 0, to: map.outputFrames }
@@ -64,15 +71,17 @@ export function tellingSpan(source: AudioBlock, map: TimeMap, attacks: readonly 
 }
 
 /** Loudness-like energy of each step of the source, shared out between what is tonal and what is noise. */
-function traitsOf(source: AudioBlock, step: number): { energy: number; tonal: number; noisy: number }[] {
-  const mix = mixOf(source)
+function traitsOf(source: SoundSource, step: number): { energy: number; tonal: number; noisy: number }[] {
+  const mix = mixedSource(source)
   const fft = complexFft(SIZE)
   const window = hann(SIZE)
   const packed = fft.create()
   const spectrum = fft.create()
   const traits: { energy: number; tonal: number; noisy: number }[] = []
-  for (let at = 0; at < frameCount(source); at += step) {
-    packFrames(packed, window, mix, at + (step >> 2), mix, at + (step >> 1))
+  for (let at = 0; at < mix.frames; at += step) {
+    const { start, audio } = partAround(mix, at + (step >> 2), at + (step >> 1) + SIZE)
+    const samples = audio.channels[0] as Float32Array
+    packFrames(packed, window, samples, at + (step >> 2) - start, samples, at + (step >> 1) - start)
     fft.forward(spectrum, packed)
     let sum = 0
     let logs = 0

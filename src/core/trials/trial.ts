@@ -1,5 +1,6 @@
 import { type Analysis, type Attack, analyseTask } from '../analysis/analysis'
-import { type AudioBlock, frameCount, silence } from '../audio/block'
+import { type AudioBlock, silence } from '../audio/block'
+import { type SoundSource, soundSource } from '../audio/soundSource'
 import type { Artefact } from '../measure/artefacts'
 import type { Comparison } from '../measure/comparison'
 import { type Measurement, measureTask, readSource, type SourceReading } from '../measure/measure'
@@ -7,7 +8,8 @@ import { needsOf, openRendering, planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
 import type { Task } from '../task'
 import { asOutput, asSource } from '../timeline/axes'
-import { comparisonOf } from './comparisonOf'
+import type { TimeMap } from '../timeline/timeMap'
+import { meantBy } from './comparisonOf'
 import type { Span } from './excerpt'
 
 /** A result, or a part of it, rendered and measured. Plain data. */
@@ -36,10 +38,16 @@ const AROUND_SECONDS = 1.5
 export type ReadPart = (part: AudioBlock, attacks: readonly Attack[] | undefined, start: number) => Task<SourceReading>
 
 /** Render a part of a result into memory: what a listener hears who starts there. */
-export function* renderSpan(source: AudioBlock, recipe: Recipe, span: Span, analysis: Analysis): Task<AudioBlock> {
+export function* renderSpan(
+  sound: AudioBlock | SoundSource,
+  recipe: Recipe,
+  span: Span,
+  analysis: Analysis,
+): Task<AudioBlock> {
+  const source = soundSource(sound)
   const { voice } = openRendering(source, recipe, analysis)
   const frames = span.to - span.from
-  const channels = silence(source.channels.length, frames)
+  const channels = silence(source.channelCount, frames)
   for (let doneFrames = 0; doneFrames < frames; ) {
     const count = Math.min(BLOCK_FRAMES, frames - doneFrames)
     voice.read(
@@ -57,15 +65,16 @@ export function* renderSpan(source: AudioBlock, recipe: Recipe, span: Span, anal
  * @param reading  of this very source, whole, where there is one already; only used where the part is all of it.
  */
 export function* trialTask(
-  source: AudioBlock,
+  sound: AudioBlock | SoundSource,
   recipe: Recipe,
   span: Span,
   known: Analysis = {},
   reading?: SourceReading,
   readPart?: ReadPart,
 ): Task<Trial> {
-  const analysis = yield* analyseTask(source, needsOf(recipe), known)
-  const { map } = planOf(recipe, { frames: frameCount(source), sampleRate: source.sampleRate }, analysis.attacks)
+  const source = soundSource(sound)
+  const analysis = yield* analyseTask(sound, needsOf(recipe), known)
+  const { map } = planOf(recipe, source, analysis.attacks)
   const margin = Math.round(MARGIN_SECONDS * source.sampleRate)
   const rendered = { from: Math.max(0, span.from - margin), to: Math.min(map.outputFrames, span.to + margin) }
   const result = yield* half(0, renderSpan(source, recipe, rendered, analysis))
@@ -79,7 +88,7 @@ export function* trialTask(
  * @param result  at least that part, and the output frame at which it begins; what is around it keeps its ends from looking cut.
  */
 export function* measureSpan(
-  source: AudioBlock,
+  sound: AudioBlock | SoundSource,
   result: { readonly audio: AudioBlock; readonly from: number },
   recipe: Recipe,
   span: Span,
@@ -87,12 +96,19 @@ export function* measureSpan(
   reading?: SourceReading,
   readPart: ReadPart = readSource,
 ): Task<Measurement> {
-  const whole = {
-    ...comparisonOf(source, result.audio, recipe, attacks, result.from),
+  const source = soundSource(sound)
+  const meant = meantBy(recipe, source, attacks)
+  const { start, end } = partBehind(source, meant.map, span)
+  const comparison: Comparison = {
+    ...meant,
+    source: source.part(start, end),
+    result: result.audio,
+    from: result.from,
     inner: { start: span.from - result.from, end: span.to - result.from },
+    ...(attacks && { attacks }),
   }
-  const { cut, start } = cutSource(whole, span)
-  if (start === 0 && cut === whole) return yield* measureTask(whole, reading)
+  if (start === 0 && end === source.frames) return yield* measureTask(comparison, reading)
+  const cut = countedFrom(comparison, start, end)
   const measurement = yield* measureTask(cut, yield* readPart(cut.source, cut.attacks, start))
   const moved = (artefact: Artefact): Artefact => ({
     ...artefact,
@@ -104,17 +120,20 @@ export function* measureSpan(
   }
 }
 
-/** The same comparison with as much of the source as has to do with it. */
-function cutSource(whole: Comparison, span: Span): { cut: Comparison; start: number } {
-  const { source, map } = whole
-  const frames = frameCount(source)
-  const around = AROUND_SECONDS * source.sampleRate
-  const start = Math.max(0, Math.floor(map.sourceAt(asOutput(span.from)) - around))
-  const end = Math.min(frames, Math.ceil(map.sourceAt(asOutput(span.to)) + around))
-  if (start === 0 && end >= frames) return { cut: whole, start: 0 }
-  const cut: Comparison = {
+/** As much of a source as has to do with a part of its result. */
+function partBehind({ frames, sampleRate }: SoundSource, map: TimeMap, span: Span): { start: number; end: number } {
+  const around = AROUND_SECONDS * sampleRate
+  return {
+    start: Math.max(0, Math.floor(map.sourceAt(asOutput(span.from)) - around)),
+    end: Math.min(frames, Math.ceil(map.sourceAt(asOutput(span.to)) + around)),
+  }
+}
+
+/** A comparison whose source is only a part of it: what is said in frames of the whole, in frames of the part. */
+function countedFrom(whole: Comparison, start: number, end: number): Comparison {
+  const { map, attacks } = whole
+  return {
     ...whole,
-    source: { ...source, channels: source.channels.map((channel) => channel.subarray(start, end)) },
     map: {
       ...map,
       sourceFrames: end - start,
@@ -122,13 +141,12 @@ function cutSource(whole: Comparison, span: Span): { cut: Comparison; start: num
       outputAt: (frame) => map.outputAt(asSource(frame + start)),
       speedAt: (output) => map.speedAt(output),
     },
-    ...(whole.attacks && {
-      attacks: whole.attacks
+    ...(attacks && {
+      attacks: attacks
         .filter(({ frame }) => frame >= start && frame < end)
         .map((attack) => ({ ...attack, frame: attack.frame - start })),
     }),
   }
-  return { cut, start }
 }
 
 function* half<T>(n: 0 | 1, task: Task<T>): Task<T> {
