@@ -3,8 +3,9 @@ import { basename, join, relative } from 'node:path'
 import {
   AppError,
   type AudioBlock,
+  bytesInMemory,
+  type DecodedFile,
   finish,
-  frameCount,
   type Knowledge,
   type KnowOptions,
   keyName,
@@ -12,14 +13,17 @@ import {
   knowledgeOf,
   knowRhythm,
   knowTones,
+  type SoundSource,
+  soundSource,
   type Tones,
 } from '../core'
 import { decodeFile } from '../host/decodeFile'
 import { errorText } from '../host/errorText'
 import { acceptedEndings } from '../host/sniff'
 import { taggedTempo } from '../host/taggedTempo'
+import { warningsOf } from '../host/wavFile'
 import { type Arguments, places, readArguments, UsageError } from './args'
-import { readBytes, shared } from './files'
+import { readBytes, shared, wavFileAt } from './files'
 import { askThread, askThreads, threadsFrom } from './threads'
 
 type Say = (line: string) => void
@@ -142,34 +146,63 @@ export function serveKnowledge({ sensitivity }: { readonly sensitivity: number }
   }
 }
 
-/** The tones of a sound in memory, for a thread beside the one that finds its rhythm. */
-export const serveTones = (audio: AudioBlock) => (): Tones => finish(knowTones(audio))
+/** A sound as it is given to another thread: in memory that both see, or in a file that each reads where it needs it. */
+type Given = AudioBlock | { readonly wavFile: string }
+
+/** The tones of a sound, for a thread beside the one that finds its rhythm. */
+export const serveTones = (given: Given) => (): Tones => {
+  const sound = 'wavFile' in given ? wavFileAt(given.wavFile)?.source : given
+  if (!sound) throw new AppError('file/missing', { file: 'wavFile' in given ? given.wavFile : '' })
+  return finish(knowTones(sound))
+}
+
+/** larger files stay where they are, if they can be read anywhere */
+const MOST_BYTES_IN_MEMORY = 2 ** 26
+
+interface ReadSound {
+  readonly sound: AudioBlock | SoundSource
+  readonly taggedBpm: number | undefined
+  readonly warnings: DecodedFile['warnings']
+  readonly given: () => Given
+}
+
+async function readSound(file: string): Promise<ReadSound> {
+  const large = (await bytesOf([file])) > MOST_BYTES_IN_MEMORY
+  const wav = large ? wavFileAt(file) : undefined
+  if (wav) {
+    const taggedBpm = await taggedTempo(wav.bytes)
+    return { sound: wav.source, taggedBpm, warnings: warningsOf(wav, basename(file)), given: () => ({ wavFile: file }) }
+  }
+  const bytes = await readBytes(file)
+  const { audio, warnings } = await decodeFile(bytes, basename(file))
+  return { sound: audio, taggedBpm: await taggedTempo(bytesInMemory(bytes)), warnings, given: () => shared(audio) }
+}
 
 export async function knowFile(
   file: string,
   { sensitivity, threads }: { readonly sensitivity?: number; readonly threads: Threads },
 ): Promise<KnownFile> {
-  const bytes = await readBytes(file)
-  const { audio, warnings } = await decodeFile(bytes, basename(file))
-  const tagged = await taggedTempo(bytes)
+  const read = await readSound(file)
+  const { taggedBpm } = read
   const options: KnowOptions = {
     file: basename(file),
-    ...(tagged !== undefined && { taggedBpm: tagged }),
+    ...(taggedBpm !== undefined && { taggedBpm }),
     ...(sensitivity !== undefined && { sensitivity }),
   }
   return {
-    knowledge: await knowSound(audio, options, threads),
-    sampleRate: audio.sampleRate,
-    warnings: warnings.map(({ code, details }) => errorText(new AppError(code, details))),
+    knowledge: await knowSound(read, options, threads),
+    sampleRate: read.sound.sampleRate,
+    warnings: read.warnings.map(({ code, details }) => errorText(new AppError(code, details))),
   }
 }
 
 /** The same answer whatever the threads; a long sound's two halves go side by side. */
-async function knowSound(audio: AudioBlock, options: KnowOptions, threads: Threads): Promise<Knowledge> {
-  if (threads(frameCount(audio) >= LONG_SECONDS * audio.sampleRate) < 2) return finish(know(audio, options))
-  const both = shared(audio)
+async function knowSound({ sound, given }: ReadSound, options: KnowOptions, threads: Threads): Promise<Knowledge> {
+  const { frames, sampleRate } = soundSource(sound)
+  if (threads(frames >= LONG_SECONDS * sampleRate) < 2) return finish(know(sound, options))
+  const both = given()
   const tones = askThread<Tones>('tones', both)
-  const rhythm = finish(knowRhythm(both, options))
+  const rhythm = finish(knowRhythm('wavFile' in both ? sound : both, options))
   return knowledgeOf(rhythm, await tones)
 }
 

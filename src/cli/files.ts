@@ -5,16 +5,15 @@ import {
   AppError,
   type AudioBlock,
   amplitudeToDb,
+  type ByteSource,
   type DecodedFile,
-  openWav,
   type SampleFormat,
   type SoundSource,
-  silence,
   type WavFile,
 } from '../core'
 import { decodeFile } from '../host/decodeFile'
 import { errorText } from '../host/errorText'
-import { sniff } from '../host/sniff'
+import { openWavFile, warningsOf } from '../host/wavFile'
 
 export async function readBytes(file: string): Promise<Uint8Array> {
   try {
@@ -47,45 +46,44 @@ export type OpenSound = Pick<DecodedFile, 'depth' | 'markers'> &
 
 /** As `open`, but a WAV file's sound stays where it is: it may be hours long. */
 export async function openSound(file: string, err: (line: string) => void): Promise<OpenSound> {
-  const wav = openWavFile(file)
+  const wav = wavFileAt(file)
   if (!wav) return open(file, err)
-  const { source, readInto, depth, markers } = wav
-  // other samples are always finite
-  let samples = 0
-  for (let at = 0; depth?.float && at < source.frames; at += LOOK_FRAMES)
-    samples += readInto(silence(source.channelCount, Math.min(LOOK_FRAMES, source.frames - at)), at)
-  if (samples > 0) warn([{ code: 'audio/not-finite', details: { file: basename(file), samples } }], err)
+  warn(warningsOf(wav, basename(file)), err)
+  const { source, depth, markers } = wav
   return { wavFile: file, source, depth, markers }
 }
 
-const LOOK_FRAMES = 1 << 16
-
 export const sourceOf = (sound: OpenSound): AudioBlock | SoundSource => ('audio' in sound ? sound.audio : sound.source)
 
-/** A WAV file, open as long as the command runs; undefined for what is none, or cannot be read. */
-export function openWavFile(file: string): WavFile | undefined {
-  let fd: number
-  let length: number
+/** The bytes of a file, read where they are asked for as long as the command runs; undefined where they cannot be. */
+function bytesAt(file: string): (ByteSource & { close(): void }) | undefined {
   try {
-    fd = openSync(file, 'r')
-    length = fstatSync(fd).size
+    const fd = openSync(file, 'r')
+    const { size: length } = fstatSync(fd)
+    return {
+      length,
+      read(at, count) {
+        const bytes = new Uint8Array(Math.max(0, Math.min(count, length - at)))
+        return bytes.subarray(0, readSync(fd, bytes, 0, bytes.length, at))
+      },
+      close: () => closeSync(fd),
+    }
   } catch {
     return undefined
   }
-  const read = (at: number, count: number) => {
-    const bytes = new Uint8Array(Math.max(0, Math.min(count, length - at)))
-    return bytes.subarray(0, readSync(fd, bytes, 0, bytes.length, at))
-  }
+}
+
+/** A WAV file, and its bytes; undefined for what is none, or cannot be read. */
+export function wavFileAt(file: string): (WavFile & { readonly bytes: ByteSource }) | undefined {
+  const bytes = bytesAt(file)
+  if (!bytes) return undefined
   try {
-    const head = read(0, 12)
-    if (/^(RIFF|RF64|BW64)....WAVE$/s.test(String.fromCharCode(...head))) {
-      sniff(head, basename(file))
-      return openWav({ length, read }, basename(file))
-    }
+    const wav = openWavFile(bytes, basename(file))
+    if (wav) return { ...wav, bytes }
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== 'EISDIR') throw error
   }
-  closeSync(fd)
+  bytes.close()
   return undefined
 }
 

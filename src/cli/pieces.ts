@@ -9,7 +9,7 @@ import {
   type PieceFacts,
   type SoundSource,
 } from '../core'
-import { type OpenSound, openWavFile, shared, sourceOf, unwritable, writeAll } from './files'
+import { type OpenSound, shared, sourceOf, unwritable, wavFileAt, writeAll } from './files'
 import { askThreads } from './threads'
 
 /** All that a thread needs to write any piece of a file to its place. */
@@ -67,7 +67,7 @@ function makePiece({ source, order, plan, place, target }: Work, piece: number):
 
 /** Pieces, one after another, as they are asked for. */
 export function servePieces({ sound, ...rest }: Given) {
-  const source = 'audio' in sound ? sound.audio : openWavFile(sound.wavFile)?.source
+  const source = 'audio' in sound ? sound.audio : wavFileAt(sound.wavFile)?.source
   return (piece: number): PieceFacts => {
     if (!source) throw new AppError('file/missing', { file: 'wavFile' in sound ? sound.wavFile : '' })
     return makePiece({ ...rest, source }, piece)

@@ -4,9 +4,18 @@ export { createLayers, type Layers } from './analysis/layers'
 export { coarsen, createOverviewBuilder, type Overview } from './analysis/overview'
 export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
-export { type DecodedFile, openWav, type Room, readWav, type WavFile } from './audio/readWav'
+export { addLevels, emptyLevels } from './audio/levels'
+export {
+  type ByteSource,
+  bytesInMemory,
+  type DecodedFile,
+  openWav,
+  type Room,
+  readWav,
+  type WavFile,
+} from './audio/readWav'
 export type { SampleFormat } from './audio/sampleFormat'
-export { type SoundSource, soundSource } from './audio/soundSource'
+export { inBlocks, type Levels, type SoundSource, soundSource, sourceWithin } from './audio/soundSource'
 export { createWavWriter, writeWav } from './audio/writeWav'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'

@@ -1,18 +1,19 @@
 import {
   type Analysis,
-  type AudioBlock,
   openRendering,
   type Recipe,
   ratioToSemitones,
+  type SoundSource,
   silence,
   sourceVoice,
   type Voice,
 } from '../core'
 import { downmixInto } from './downmix'
+import { openSound, type Sound } from './sound'
 
 /** A sound that is heard over, or instead of, what plays; it belongs to no session. */
 export interface AuditionOrder {
-  readonly audio: AudioBlock
+  readonly sound: Sound
   /** output length ÷ source length; 1 is its own speed */
   readonly stretch: number
   readonly methodId: string
@@ -24,7 +25,7 @@ const FADE_SECONDS = 0.004
 
 /** What to ask of a method so that a sound of another rate, stretched, comes out right at the output's rate. */
 export function auditionRecipe(order: AuditionOrder, outputRate: number): Recipe | undefined {
-  const ratio = outputRate / order.audio.sampleRate
+  const ratio = outputRate / order.sound.sampleRate
   if (ratio === 1 && order.stretch === 1) return undefined
   const base = { version: 1, formants: 'move', settings: {}, seed: 1 } as const
   // a sound at its own speed is only read at another rate: what tape does
@@ -40,17 +41,17 @@ export function auditionRecipe(order: AuditionOrder, outputRate: number): Recipe
 /** Reads an audition in stereo at the output's rate; any frame may be asked for, silence lies around it. */
 export function openAudition(order: AuditionOrder, outputRate: number) {
   const recipe = auditionRecipe(order, outputRate)
-  const audio: AudioBlock = { sampleRate: outputRate, channels: order.audio.channels }
+  const source = retimed(openSound(order.sound), outputRate)
   let voice: Voice
-  let frames = audio.channels[0]?.length ?? 0
+  let { frames } = source
   if (recipe) {
-    const scale = outputRate / order.audio.sampleRate
+    const scale = outputRate / order.sound.sampleRate
     // what is known in frames holds as it is: the frames are the same ones, only read as another rate's
-    const rendering = openRendering(audio, recipe, scale === 1 ? order.analysis : withoutPitch(order.analysis))
+    const rendering = openRendering(source, recipe, scale === 1 ? order.analysis : withoutPitch(order.analysis))
     voice = rendering.voice
     frames = rendering.map.outputFrames
-  } else voice = sourceVoice(audio)
-  const block = silence(audio.channels.length, 128)
+  } else voice = sourceVoice(source)
+  const block = silence(source.channelCount, 128)
   const fade = Math.max(1, Math.round(FADE_SECONDS * outputRate))
   return {
     frames,
@@ -83,6 +84,13 @@ export function openAudition(order: AuditionOrder, outputRate: number) {
     },
   }
 }
+
+/** The same frames, said to be of another rate. */
+const retimed = (source: SoundSource, sampleRate: number): SoundSource => ({
+  ...source,
+  sampleRate,
+  part: (from, to) => ({ ...source.part(from, to), sampleRate }),
+})
 
 const withoutPitch = ({ attacks }: Analysis): Analysis => (attacks ? { attacks } : {})
 

@@ -1,16 +1,20 @@
 import {
   type Analysis,
   type AudioBlock,
+  addLevels,
   analyseTask,
+  bytesInMemory,
   createLoudnessMeter,
   createOverviewBuilder,
   createSurvey,
+  emptyLevels,
   exportPieceTask,
   frameCount,
   joinSurveys,
   know,
   knowRhythm,
   knowTones,
+  type Levels,
   measureSpan,
   openRendering,
   outlineOf,
@@ -20,14 +24,15 @@ import {
   planOf,
   type ReadPart,
   type Rendering,
-  type Room,
   readSource,
   readTask,
   renderSpan,
+  type SoundSource,
   type SourceReading,
   type Spectrogram,
   type SurveyedSound,
   type SurveyPart,
+  silence,
   sourceVoice,
   spectrogramTask,
   type Task,
@@ -40,8 +45,11 @@ import { decodeFile } from '../host/decodeFile'
 import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
 import { taggedTempo } from '../host/taggedTempo'
+import { openWavFile, warningsOf } from '../host/wavFile'
 import { decodeM4a } from './decodeM4a'
 import {
+  type DecodedSound,
+  type FileFacts,
   type Job,
   type JobMessage,
   type JobReport,
@@ -49,6 +57,8 @@ import {
   KEPT_SECONDS,
   type SoundFacts,
 } from './jobProtocol'
+import { openScratch, type Scratch } from './scratch'
+import { bytesOf, isInMemory, isLong, openSound, type Sound, soundInMemory, withLevels } from './sound'
 
 const running = new Map<number, AbortController>()
 /** work in the background leaves half of the time to others */
@@ -104,85 +114,92 @@ type Options = Parameters<typeof runTask>[1]
 
 async function run(job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
   if (job.kind === 'decode') {
-    const { decoded, hash, taggedBpm } = await openFile(job.blob, job.file, sharedSamples)
-    const audio = shared(decoded.audio)
-    return { decoded: { ...decoded, audio }, facts: await runTask(surveyTask(audio), options), hash, taggedBpm }
+    const { decoded, hash, taggedBpm } = await readFile(job.blob, job.file)
+    const { sound } = decoded
+    const levels = isInMemory(sound) ? undefined : emptyLevels(sound)
+    const facts = await runTask(surveyTask(openSound(sound), levels), options)
+    return { decoded: { ...decoded, sound: withLevels(sound, sharedLevels(levels)) }, facts, hash, taggedBpm }
   }
   if (job.kind === 'open') {
-    const bytes = new Uint8Array(await job.blob.arrayBuffer())
-    return shared((await decode(bytes, job.file, sharedSamples)).audio)
+    const { blob, file } = job
+    return (openLong(blob, file) ?? (await decode(new Uint8Array(await blob.arrayBuffer()), file))).sound
   }
-  if (job.kind === 'survey') return runTask(surveyTask(job.audio), options)
-  if (job.kind === 'knowRhythm') return runTask(knowRhythm(job.audio, job.options), options)
-  if (job.kind === 'knowTones') return runTask(knowTones(job.audio), options)
-  if (job.kind === 'gather') {
-    const { decoded, hash, taggedBpm } = await openFile(job.blob, job.file)
-    const { audio, container } = decoded
-    const { frames, peak, loudness } = levelOf(audio)
-    const knowledge = await runTask(
-      know(audio, { file: job.file, ...(taggedBpm !== undefined && { taggedBpm }) }),
-      options,
-    )
-    const { sampleRate } = audio
-    return { hash, frames, sampleRate, channels: audio.channels.length, container, peak, loudness, knowledge }
-  }
-  if (job.kind === 'analyse') return runTask(analyseTask(job.audio, job.needs, job.known), options)
+  if (job.kind === 'survey') return runTask(surveyTask(openSound(job.sound)), options)
+  if (job.kind === 'knowRhythm') return runTask(knowRhythm(openSound(job.sound), job.options), options)
+  if (job.kind === 'knowTones') return runTask(knowTones(openSound(job.sound)), options)
+  if (job.kind === 'gather') return gather(job, options)
+  if (job.kind === 'analyse') return runTask(analyseTask(openSound(job.sound), job.needs, job.known), options)
   if (job.kind === 'render') return render(job, options)
   if (job.kind === 'outline') {
-    const { seams, map } = outlineOf(job.audio, job.recipe, job.analysis)
+    const { seams, map } = outlineOf(openSound(job.sound), job.recipe, job.analysis)
     return piecesBetween(seams, map.outputFrames)
   }
   if (job.kind === 'renderPiece') return sharedPart((await draw(job, options)).part())
-  if (job.kind === 'joinSurveys') return sharedFacts(joinSurveys(job.sound, job.parts))
+  if (job.kind === 'joinSurveys') return sharedFacts(joinSurveys(job.of, job.parts))
   if (job.kind === 'measure') return measure(job, options)
   if (job.kind === 'spectrogram') return spectrogram(job, options)
   if (job.kind === 'clip') return clip(job, options)
-  if (job.kind === 'planExport') return runTask(planExportTask(job.audio, job.order, job.analysis), options)
+  if (job.kind === 'planExport') return runTask(planExportTask(openSound(job.sound), job.order, job.analysis), options)
   return exportPiece(job, options)
+}
+
+async function exportPiece(
+  { sound, order, plan, piece, folder }: Extract<Job, { kind: 'exportPiece' }>,
+  options: Options,
+): Promise<JobResults['exportPiece']> {
+  const scratch = (folder !== undefined && (await openScratch(folder))) || inBlobs()
+  try {
+    const task = exportPieceTask(openSound(sound), order, plan, piece, scratch.write)
+    const facts = await runTask(task, options)
+    return { blob: await scratch.finish(), facts }
+  } catch (error) {
+    await scratch.discard()
+    throw error
+  }
 }
 
 /** bytes that may lie in arrays: blobs may leave the memory, arrays may not */
 const MOST_LOOSE_BYTES = 2 ** 23
 
-async function exportPiece(
-  { audio, order, plan, piece }: Extract<Job, { kind: 'exportPiece' }>,
-  options: Options,
-): Promise<JobResults['exportPiece']> {
+/** What is written, in memory. */
+function inBlobs(): Scratch {
   const parts: BlobPart[] = []
   let loose: Uint8Array<ArrayBuffer>[] = []
   let looseBytes = 0
-  const write = (bytes: Uint8Array<ArrayBuffer>) => {
-    loose.push(bytes)
-    looseBytes += bytes.length
-    if (looseBytes < MOST_LOOSE_BYTES) return
-    parts.push(new Blob(loose))
-    loose = []
-    looseBytes = 0
+  return {
+    write(bytes) {
+      loose.push(bytes)
+      looseBytes += bytes.length
+      if (looseBytes < MOST_LOOSE_BYTES) return
+      parts.push(new Blob(loose))
+      loose = []
+      looseBytes = 0
+    },
+    finish: async () => new Blob([...parts, ...loose]),
+    discard: async () => {},
   }
-  const facts = await runTask(exportPieceTask(audio, order, plan, piece, write), options)
-  return { blob: new Blob([...parts, ...loose]), facts }
 }
 
 async function render(
-  { audio, recipe, analysis = {}, keep }: Extract<Job, { kind: 'render' }>,
+  { sound, recipe, analysis = {}, keep }: Extract<Job, { kind: 'render' }>,
   options: Options,
 ): Promise<JobResults['render']> {
-  const frames = planOf(recipe, sizeOf(audio), analysis.attacks).map.outputFrames
-  const kept = keep && frames <= KEPT_SECONDS * audio.sampleRate
-  const into = kept ? audio.channels.map(() => sharedSamples(frames)) : []
-  const survey = await draw({ audio, recipe, analysis, frames, span: { from: 0, to: frames }, into }, options)
+  const frames = planOf(recipe, sound, analysis.attacks).map.outputFrames
+  const kept = keep && frames <= KEPT_SECONDS * sound.sampleRate
+  const into = kept ? Array.from({ length: sound.channelCount }, () => sharedSamples(frames)) : []
+  const survey = await draw({ sound, recipe, analysis, frames, span: { from: 0, to: frames }, into }, options)
   return {
     facts: sharedFacts(survey.finish()),
-    audio: kept ? { sampleRate: audio.sampleRate, channels: into } : undefined,
+    result: kept ? soundInMemory({ sampleRate: sound.sampleRate, channels: into }) : undefined,
   }
 }
 
 /** Survey a span of a result, and lay its samples where there is room for them. */
 async function draw(
-  { audio, recipe, analysis, frames, span, into }: Omit<Extract<Job, { kind: 'renderPiece' }>, 'kind'>,
+  { sound, recipe, analysis, frames, span, into }: Omit<Extract<Job, { kind: 'renderPiece' }>, 'kind'>,
   options: Options,
 ) {
-  const survey = createSurvey(surveyed(audio, frames), span)
+  const survey = createSurvey({ ...sizeOf(sound), frames }, span)
   let at = span.from
   const sink = (block: readonly Float32Array[], count: number) => {
     survey.add(block, count)
@@ -191,41 +208,52 @@ async function draw(
     })
     at += count
   }
-  await runTask(readTask(openRendering(audio, recipe, analysis).voice, audio.channels.length, span, sink), options)
+  const { voice } = openRendering(openSound(sound), recipe, analysis)
+  await runTask(readTask(voice, sound.channelCount, span, sink), options)
   return survey
 }
 
-const surveyed = ({ sampleRate, channels }: AudioBlock, frames: number): SurveyedSound => ({
+const sizeOf = ({ frames, sampleRate, channelCount }: Sound | SoundSource): SurveyedSound => ({
   frames,
   sampleRate,
-  channelCount: channels.length,
+  channelCount,
 })
 
+/** of a sound that stays in its file, no more than this is measured at once */
+const MOST_SOURCE_SECONDS = 180
+
 async function measure(
-  { audio, result, seconds, recipe, analysis, readingKey }: Extract<Job, { kind: 'measure' }>,
+  { sound, result, recipe, analysis, readingKey, ...asked }: Extract<Job, { kind: 'measure' }>,
   options: Options,
 ): Promise<Trial> {
-  const { map } = planOf(recipe, sizeOf(audio), analysis.attacks)
+  const { map, stretch } = planOf(recipe, sound, analysis.attacks)
+  const source = openSound(sound)
+  const most = isInMemory(sound) ? asked.seconds : Math.max(1, MOST_SOURCE_SECONDS * stretch)
+  const seconds = Math.min(most, asked.seconds)
   const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
-  const span = result ? { from: 0, to: map.outputFrames } : tellingSpan(audio, map, attacks, seconds)
+  const span = result ? { from: 0, to: map.outputFrames } : tellingSpan(source, map, attacks, seconds)
   const whole = span.from === 0 && span.to === map.outputFrames
-  const reading = whole ? await readingOf(audio, readingKey, analysis, options) : undefined
-  if (!result) return runTask(trialTask(audio, recipe, span, analysis, reading, partReader(readingKey)), options)
-  const task = measureSpan(audio, { audio: result, from: 0 }, recipe, span, analysis.attacks, reading)
+  const reading = whole ? await readingOf(source, readingKey, analysis, options) : undefined
+  if (!result) return runTask(trialTask(source, recipe, span, analysis, reading, partReader(readingKey)), options)
+  const task = measureSpan(source, { audio: allOf(result), from: 0 }, recipe, span, analysis.attacks, reading)
   return { span, measurement: await runTask(task, options) }
 }
+
+/** Samples that were kept. */
+const allOf = (sound: Sound): AudioBlock => openSound(sound).part(0, sound.frames)
 
 const CLIP_FADE_SECONDS = 0.005
 
 async function clip(
-  { audio, recipe, analysis, from, to, gain }: Extract<Job, { kind: 'clip' }>,
+  { sound, recipe, analysis, from, to, gain }: Extract<Job, { kind: 'clip' }>,
   options: Options,
 ): Promise<JobResults['clip']> {
+  const source = openSound(sound)
   const part = recipe
-    ? await runTask(renderSpan(audio, recipe, { from, to }, analysis), options)
-    : { ...audio, channels: audio.channels.map((channel) => channel.slice(from, to)) }
+    ? await runTask(renderSpan(source, recipe, { from, to }, analysis), options)
+    : copyOf(source.part(from, to))
   const frames = frameCount(part)
-  const fade = Math.max(1, Math.min(Math.round(CLIP_FADE_SECONDS * audio.sampleRate), frames >> 1))
+  const fade = Math.max(1, Math.min(Math.round(CLIP_FADE_SECONDS * sound.sampleRate), frames >> 1))
   for (const channel of part.channels) {
     for (let i = 0; i < frames; i++)
       channel[i] = (channel[i] as number) * gain * Math.min(1, (i + 1) / fade, (frames - i) / fade)
@@ -236,18 +264,24 @@ async function clip(
   return { blob: new Blob([bytes], { type: 'audio/wav' }), overview: overview.finish() }
 }
 
+const copyOf = ({ sampleRate, channels }: AudioBlock): AudioBlock => ({
+  sampleRate,
+  channels: channels.map((channel) => channel.slice()),
+})
+
 const openedVoice = ({ voice, map }: Rendering) => ({ voice, frames: map.outputFrames })
 
 /** what lies between two columns is read over when it is shorter than this many windows; beyond that it is skipped */
 const READ_OVER_WINDOWS = 6
 
 function spectrogram(
-  { audio, recipe, analysis, from, to, columns, fftFrames }: Extract<Job, { kind: 'spectrogram' }>,
+  { sound, recipe, analysis, from, to, columns, fftFrames }: Extract<Job, { kind: 'spectrogram' }>,
   options: Options,
 ): Promise<Spectrogram> {
+  const source = openSound(sound)
   const { voice, frames } = recipe
-    ? openedVoice(openRendering(audio, recipe, analysis))
-    : { voice: sourceVoice(audio), frames: frameCount(audio) }
+    ? openedVoice(openRendering(source, recipe, analysis))
+    : { voice: sourceVoice(source), frames: source.frames }
   /** what lies before the start and beyond the end is silence */
   const readWithin = (frame: number, out: readonly Float32Array[]) => {
     const length = out[0]?.length ?? 0
@@ -265,7 +299,7 @@ function spectrogram(
   const first = Math.round(from + hop / 2) - fftFrames / 2
   const last = Math.round(to - hop / 2) + fftFrames / 2
   const together = hop < READ_OVER_WINDOWS * fftFrames
-  const all = together ? audio.channels.map(() => new Float32Array(last - first + 1)) : []
+  const all = together ? silence(source.channelCount, last - first + 1) : []
   let readTo = first
   const read = (frame: number, out: readonly Float32Array[]) => {
     const length = out[0]?.length ?? 0
@@ -285,11 +319,9 @@ function spectrogram(
       channel.set((all[c] as Float32Array).subarray(frame - first, frame - first + length))
     })
   }
-  const size = { columns, fftFrames, sampleRate: audio.sampleRate, channels: audio.channels.length }
+  const size = { columns, fftFrames, sampleRate: source.sampleRate, channels: source.channelCount }
   return runTask(spectrogramTask(read, { from, to }, size), options)
 }
-
-const sizeOf = (audio: AudioBlock) => ({ frames: frameCount(audio), sampleRate: audio.sampleRate })
 
 let lastPart: { readonly key: string; readonly reading: SourceReading } | undefined
 
@@ -307,24 +339,73 @@ const partReader = (readingKey: string): ReadPart =>
 let lastReading: { readonly key: string; readonly reading: SourceReading } | undefined
 
 /** What measures need to know of a source: the last one's is kept, since its other results follow. */
-async function readingOf(audio: AudioBlock, key: string, analysis: Analysis, options: Options): Promise<SourceReading> {
+async function readingOf(
+  source: SoundSource,
+  key: string,
+  analysis: Analysis,
+  options: Options,
+): Promise<SourceReading> {
   if (lastReading?.key !== key) {
     lastReading = undefined
-    lastReading = { key, reading: await runTask(readSource(audio, analysis.attacks), options) }
+    lastReading = { key, reading: await runTask(readSource(source.part(0, source.frames), analysis.attacks), options) }
   }
   return lastReading.reading
 }
 
-const decode = (bytes: Uint8Array, file: string, room?: Room) =>
-  decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a }, room)
+/** Bytes of a file, and what else is told by them than its sound. */
+interface ReadFile {
+  readonly decoded: DecodedSound
+  /** by which the file is known again */
+  readonly hash: string
+  readonly taggedBpm: number | undefined
+}
 
-async function openFile(blob: Blob, file: string, room?: Room) {
+/** Read a file: its sound comes to shared memory, but for a long one that can be read anywhere. */
+async function readFile(blob: Blob, file: string): Promise<ReadFile> {
+  const long = openLong(blob, file)
+  if (long) return { decoded: long, hash: await hashInParts(blob), taggedBpm: await taggedTempo(bytesOf(blob, file)) }
   const bytes = new Uint8Array(await blob.arrayBuffer())
-  const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
-  const hash = [...digest].map((byte) => byte.toString(16).padStart(2, '0')).join('')
-  const taggedBpm = await taggedTempo(bytes)
-  const decoded = await decode(bytes, file, room)
-  return { decoded, hash, taggedBpm }
+  const hash = hexOf(await digest(bytes))
+  const taggedBpm = await taggedTempo(bytesInMemory(bytes))
+  return { decoded: await decode(bytes, file), hash, taggedBpm }
+}
+
+function openLong(blob: Blob, file: string): DecodedSound | undefined {
+  const wav = openWavFile(bytesOf(blob, file), file)
+  if (!wav || !isLong(wav.source)) return undefined
+  const { source, container, depth, markers } = wav
+  const { sampleRate, channelCount, frames } = source
+  const sound: Sound = { sampleRate, channelCount, frames, lies: { id: crypto.randomUUID(), blob, file, from: 0 } }
+  return { sound, container, depth, markers, warnings: warningsOf(wav, file) }
+}
+
+async function decode(bytes: Uint8Array, file: string): Promise<DecodedSound> {
+  const { audio, ...rest } = await decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a }, sharedSamples)
+  return { ...rest, sound: soundInMemory(shared(audio)) }
+}
+
+const digest = async (bytes: BufferSource) => new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
+const hexOf = (bytes: Uint8Array) => [...bytes].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+
+const HASHED_AT_ONCE = 2 ** 25
+
+/** The hash of the hashes of a long file's parts: it may not lie in memory as a whole. */
+async function hashInParts(blob: Blob): Promise<string> {
+  const hashes: Uint8Array<ArrayBuffer>[] = []
+  for (let at = 0; at < blob.size; at += HASHED_AT_ONCE)
+    hashes.push(await digest(await blob.slice(at, at + HASHED_AT_ONCE).arrayBuffer()))
+  return hexOf(await digest(await new Blob(hashes).arrayBuffer()))
+}
+
+/** All that there is to know of a listed file. */
+async function gather({ blob, file }: Extract<Job, { kind: 'gather' }>, options: Options): Promise<FileFacts> {
+  const { decoded, hash, taggedBpm } = await readFile(blob, file)
+  const { sound, container } = decoded
+  const source = openSound(sound)
+  const { peak, loudness } = levelOf(source)
+  const knowledge = await runTask(know(source, { file, ...(taggedBpm !== undefined && { taggedBpm }) }), options)
+  const { frames, sampleRate, channelCount: channels } = sound
+  return { hash, frames, sampleRate, channels, container, peak, loudness, knowledge }
 }
 
 const sharedSamples = (frames: number) => new Float32Array(new SharedArrayBuffer(4 * frames))
@@ -350,31 +431,49 @@ function sharedFacts({ overview, ...rest }: SoundFacts): SoundFacts {
   return { ...rest, overview: { ...overview, low: sharedCopy(low), high: sharedCopy(high), rms: sharedCopy(rms) } }
 }
 
+const sharedLevels = (levels: Levels | undefined): Levels | undefined =>
+  levels && { ...levels, peaks: sharedCopy(levels.peaks), energies: sharedCopy(levels.energies) }
+
 function sharedPart({ overview, ...rest }: SurveyPart): SurveyPart {
   const { low, high, power } = overview
   return { ...rest, overview: { ...overview, low: sharedCopy(low), high: sharedCopy(high), power: sharedCopy(power) } }
 }
 
-/** The level of a sound that is not drawn. */
-function levelOf(audio: AudioBlock) {
-  const frames = frameCount(audio)
-  const meter = createLoudnessMeter(audio.sampleRate, audio.channels.length)
-  meter.add(audio.channels, frames)
-  return { frames, peak: peakOf(audio.channels), loudness: meter.finish() }
+const SURVEY_FRAMES = 1 << 16
+
+/** A sound in parts that are read one after the other. */
+function* partsOf(
+  source: SoundSource,
+  frames = SURVEY_FRAMES,
+): Generator<{ readonly channels: readonly Float32Array[]; readonly from: number; readonly to: number }> {
+  for (let from = 0; from < source.frames; from += frames) {
+    const to = Math.min(source.frames, from + frames)
+    yield { channels: source.part(from, to).channels, from, to }
+  }
 }
 
-const SURVEY_FRAMES = 16_384
+/** The level of a sound that is not drawn. */
+function levelOf(source: SoundSource) {
+  const meter = createLoudnessMeter(source.sampleRate, source.channelCount)
+  let peak = 0
+  for (const { channels } of partsOf(source)) {
+    meter.add(channels, channels[0]?.length ?? 0)
+    peak = Math.max(peak, peakOf(channels))
+  }
+  return { peak, loudness: meter.finish() }
+}
 
-function* surveyTask(audio: AudioBlock): Task<SoundFacts> {
-  const totalFrames = frameCount(audio)
-  const survey = createSurvey(surveyed(audio, totalFrames))
-  for (let at = 0; at < totalFrames; at += SURVEY_FRAMES) {
-    const count = Math.min(SURVEY_FRAMES, totalFrames - at)
-    survey.add(
-      audio.channels.map((channel) => channel.subarray(at, at + count)),
-      count,
-    )
-    yield { doneFrames: at + count, totalFrames }
+/** steps of levels that are looked at together */
+const STEPS_AT_ONCE = 60
+
+/** @param levels  to be found out along with it, where nobody else may look through the whole sound. */
+function* surveyTask(source: SoundSource, levels?: Levels): Task<SoundFacts> {
+  const survey = createSurvey(sizeOf(source))
+  const step = levels?.stepFrames ?? 1
+  for (const { channels, from, to } of partsOf(source, levels && step * STEPS_AT_ONCE)) {
+    survey.add(channels, channels[0]?.length ?? 0)
+    if (levels) addLevels(levels, from / step, channels)
+    yield { doneFrames: to, totalFrames: source.frames }
   }
   return sharedFacts(survey.finish())
 }

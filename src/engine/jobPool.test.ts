@@ -5,6 +5,7 @@ import { noise } from '../core/testing/signals'
 import { toWire } from '../host/errorWire'
 import { createJobPool } from './jobPool'
 import type { Job, JobMessage, JobReport } from './jobProtocol'
+import { soundInMemory } from './sound'
 
 /** A worker that does what the test says, when it says. */
 class HandWorker {
@@ -32,7 +33,7 @@ function poolOf(size: number) {
 
 const job: Extract<Job, { kind: 'render' }> = {
   kind: 'render',
-  audio: noise({ seconds: 0.01, seed: 1 }),
+  sound: soundInMemory(noise({ seconds: 0.01, seed: 1 })),
   recipe: recipe('wsola'),
   keep: false,
 }

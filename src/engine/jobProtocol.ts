@@ -1,7 +1,6 @@
 import type {
   Analysis,
   AnalysisNeed,
-  AudioBlock,
   DecodedFile,
   ExportOrder,
   ExportPlan,
@@ -21,9 +20,15 @@ import type {
   Trial,
 } from '../core'
 import type { WireError } from '../host/errorWire'
+import type { Sound } from './sound'
 
 /** What is known of a sound once it has been read or rendered. */
 export type SoundFacts = Survey
+
+/** A file that was read, with what its header said. */
+export interface DecodedSound extends Omit<DecodedFile, 'audio'> {
+  readonly sound: Sound
+}
 
 /** results up to this length are kept for measuring */
 export const KEPT_SECONDS = 120
@@ -46,48 +51,48 @@ export type Job =
   | { readonly kind: 'decode'; readonly blob: Blob; readonly file: string }
   /** its samples alone, as soon as may be */
   | { readonly kind: 'open'; readonly blob: Blob; readonly file: string }
-  /** level and drawing of a part of a sound that is in memory already */
-  | { readonly kind: 'survey'; readonly audio: AudioBlock }
+  /** level and drawing of a part of a sound */
+  | { readonly kind: 'survey'; readonly sound: Sound }
   /** what there is to know of a sound comes in halves that go side by side */
-  | { readonly kind: 'knowRhythm'; readonly audio: AudioBlock; readonly options: KnowOptions }
-  | { readonly kind: 'knowTones'; readonly audio: AudioBlock }
+  | { readonly kind: 'knowRhythm'; readonly sound: Sound; readonly options: KnowOptions }
+  | { readonly kind: 'knowTones'; readonly sound: Sound }
   /** all of a listed file at once; its samples stay in the worker */
   | { readonly kind: 'gather'; readonly blob: Blob; readonly file: string }
   | {
       readonly kind: 'analyse'
-      readonly audio: AudioBlock
+      readonly sound: Sound
       readonly needs: readonly AnalysisNeed[]
       readonly known: Analysis
     }
   /** draw a result; its samples are handed out where they are wanted and not too many */
   | {
       readonly kind: 'render'
-      readonly audio: AudioBlock
+      readonly sound: Sound
       readonly recipe: Recipe
       readonly analysis?: Analysis
       readonly keep: boolean
     }
   /** the pieces that a long result falls into */
-  | { readonly kind: 'outline'; readonly audio: AudioBlock; readonly recipe: Recipe; readonly analysis: Analysis }
+  | { readonly kind: 'outline'; readonly sound: Sound; readonly recipe: Recipe; readonly analysis: Analysis }
   /** draw one of them; its samples go to where there is room for them, `into[channel][frame of the result]` */
   | {
       readonly kind: 'renderPiece'
-      readonly audio: AudioBlock
+      readonly sound: Sound
       readonly recipe: Recipe
       readonly analysis: Analysis
       readonly frames: number
       readonly span: Span
       readonly into: readonly Float32Array[]
     }
-  | { readonly kind: 'joinSurveys'; readonly sound: SurveyedSound; readonly parts: readonly SurveyPart[] }
+  | { readonly kind: 'joinSurveys'; readonly of: SurveyedSound; readonly parts: readonly SurveyPart[] }
   /**
    * measure a result: from its samples where they were kept, otherwise the `seconds` of it that tell most. What is read of the source that
    * `readingKey` names is kept for the next result.
    */
   | {
       readonly kind: 'measure'
-      readonly audio: AudioBlock
-      readonly result?: AudioBlock | undefined
+      readonly sound: Sound
+      readonly result?: Sound | undefined
       readonly seconds: number
       readonly recipe: Recipe
       readonly analysis: Analysis
@@ -96,7 +101,7 @@ export type Job =
   /** levels over time and frequency of a part of a result, or of the sound itself; output frames, end exclusive */
   | {
       readonly kind: 'spectrogram'
-      readonly audio: AudioBlock
+      readonly sound: Sound
       readonly recipe: Recipe | undefined
       readonly analysis: Analysis
       readonly from: number
@@ -107,7 +112,7 @@ export type Job =
   /** a part of a result, or of the sound itself, as a small file to be listened to; output frames, end exclusive */
   | {
       readonly kind: 'clip'
-      readonly audio: AudioBlock
+      readonly sound: Sound
       readonly recipe: Recipe | undefined
       readonly analysis: Analysis
       readonly from: number
@@ -116,27 +121,29 @@ export type Job =
     }
   | {
       readonly kind: 'planExport'
-      readonly audio: AudioBlock
+      readonly sound: Sound
       readonly order: ExportOrder
       readonly analysis?: Analysis
     }
   /** one piece of a planned file; pieces can be made in any order */
   | {
       readonly kind: 'exportPiece'
-      readonly audio: AudioBlock
+      readonly sound: Sound
       readonly order: ExportOrder
       readonly plan: Pick<ExportPlan, 'analysis' | 'pieces'>
       readonly piece: number
+      /** of the browser's own disk: where its bytes lie if not in memory */
+      readonly folder: string | undefined
     }
 
 export interface JobResults {
   decode: {
-    readonly decoded: DecodedFile
+    readonly decoded: DecodedSound
     readonly facts: SoundFacts
     readonly hash: string
     readonly taggedBpm: number | undefined
   }
-  open: AudioBlock
+  open: Sound
   survey: SoundFacts
   knowRhythm: Rhythm
   knowTones: Tones
@@ -145,7 +152,7 @@ export interface JobResults {
   outline: readonly Span[]
   renderPiece: SurveyPart
   joinSurveys: SoundFacts
-  render: { readonly facts: SoundFacts; readonly audio: AudioBlock | undefined }
+  render: { readonly facts: SoundFacts; readonly result: Sound | undefined }
   measure: Trial
   spectrogram: Spectrogram
   clip: { readonly blob: Blob; readonly overview: Overview }

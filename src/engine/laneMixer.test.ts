@@ -1,7 +1,8 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { type AudioBlock, asSource, planOf, renderBlock } from '../core'
+import { byParts } from '../core/testing/byParts'
 import { recipe } from '../core/testing/recipes'
-import { chord, sine } from '../core/testing/signals'
+import { chord, noise, sine } from '../core/testing/signals'
 import { fitTone, rms } from '../core/testing/tone'
 import { downmixInto } from './downmix'
 import { createLaneMixer, type LaneMixer, type Program } from './laneMixer'
@@ -176,6 +177,64 @@ describe('downmixInto', () => {
       expect(Math.max(...left, ...right)).toBeLessThanOrEqual(1.0001)
       expect(Math.min(...left, ...right)).toBeGreaterThan(0.3)
     }
+  })
+})
+
+describe('a sound that is read from its file', () => {
+  const RATE = 4000
+  const long = noise({ seconds: 120, seed: 5, sampleRate: RATE, channels: 2 })
+  const known = { attacks: Array.from({ length: 40 }, (_, n) => ({ frame: 3 * n * RATE + 100, strength: 0.5 })) }
+  const lanes = [
+    { recipe: recipe('drift', { stretch: 0.8 }), gain: 1 },
+    { recipe: recipe('grain', { stretch: 0.8 }), gain: 1 },
+  ]
+  /** Plays as a player does, which works ahead in spare time; tells the most that was asked of the file while it had to play on. */
+  function playing(loop?: { start: number; end: number }) {
+    const file = { ...byParts(long), slow: true }
+    const mixer = createLaneMixer(file, { lanes, active: 0, loop }, 0, known)
+    let most = 0
+    return {
+      mixer,
+      most: () => most,
+      go(seconds: number) {
+        const left: Float32Array[] = []
+        for (let n = 0; n < (seconds * RATE) / 128; n++) {
+          file.asked.length = 0
+          left.push(play(mixer, 128).left)
+          for (const { from, to } of file.asked) if (n > 0) most = Math.max(most, to - from)
+          for (let step = 0; step < 4 && mixer.work(); step++);
+        }
+        return Float32Array.from(left.flatMap((part) => [...part]))
+      },
+    }
+  }
+
+  it('has its next piece read before it comes, and sounds as it does in memory', () => {
+    const { go, most } = playing()
+    const heard = go(80)
+    expect(most()).toBeLessThan(RATE)
+    expect(heard).toEqual(
+      play(createLaneMixer(long, { lanes, active: 0, loop: undefined }, 0, known), heard.length).left,
+    )
+  })
+
+  it('has the start of a loop read before the loop comes back to it', () => {
+    const { go, most, mixer } = playing({ start: 10 * RATE, end: 75 * RATE })
+    go(75)
+    expect(most()).toBeLessThan(RATE)
+    expect(mixer.sourceFrame()).toBeLessThan(40 * RATE)
+  })
+
+  it('lets a lane take over when its piece has been read', () => {
+    const { go, most, mixer } = playing()
+    go(40)
+    mixer.seek(100 * RATE)
+    expect(mixer.waits).toBe(true)
+    go(4)
+    expect(mixer.sourceFrame()).toBeGreaterThan(100 * RATE)
+    mixer.setProgram({ lanes, active: 1, loop: undefined })
+    go(4)
+    expect(most()).toBeLessThan(RATE)
   })
 })
 

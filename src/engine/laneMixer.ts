@@ -3,16 +3,18 @@ import {
   type AudioBlock,
   asOutput,
   asSource,
-  frameCount,
   openRendering,
   prepareRendering,
   type Recipe,
+  type SoundSource,
   silence,
+  soundSource,
   sourceVoice,
   straightMap,
   type TimeMap,
   type Voice,
 } from '../core'
+import { lowerBound } from '../core/dsp/search'
 import { downmixInto } from './downmix'
 
 /** What one lane plays: the source itself, or a recipe of it; at a gain. */
@@ -35,6 +37,8 @@ interface Opened {
   readonly order: LaneOrder
   readonly voice: Voice
   readonly map: TimeMap
+  /** output frames at which its pieces begin, but for the first */
+  readonly seams: readonly number[]
 }
 
 /** A lane on its way: where it will begin, and what is still to be done for it. */
@@ -51,10 +55,7 @@ interface Coming {
 const READY_AHEAD_SECONDS = 0.25
 
 /** One voice being heard, at its own place in its own result. */
-interface Stream {
-  readonly order: LaneOrder
-  readonly voice: Voice
-  readonly map: TimeMap
+interface Stream extends Opened {
   frame: number
   weight: number
   /** change of weight per frame */
@@ -90,16 +91,15 @@ export interface HandOver {
  * Pure: no clock, no messages. `read` makes the next frames and says which source frame they start at.
  */
 export function createLaneMixer(
-  source: AudioBlock,
+  sound: AudioBlock | SoundSource,
   first: Program,
   startSourceFrame: number,
   known: Analysis = {},
   handOver?: HandOver,
 ) {
   let analysis = known
-  const { sampleRate } = source
-  const frames = frameCount(source)
-  const channelCount = source.channels.length
+  const source = soundSource(sound)
+  const { sampleRate, frames, channelCount } = source
   const block = silence(channelCount, CHUNK)
   const left = new Float32Array(CHUNK)
   const right = new Float32Array(CHUNK)
@@ -112,16 +112,17 @@ export function createLaneMixer(
   let ended = false
   /** a lane that takes long to begin: it is got ready while what is heard goes on, and takes over then */
   let coming: Coming | undefined
-  let loopStart: Generator<void> | undefined
+  /** the work for what comes behind this frame of what is heard: its next piece, or the loop's start */
+  let ahead: { readonly from: number; readonly work: Generator<void> | undefined } | undefined
 
   /** The stream that is coming or has come; the others are leaving. */
   const current = () => streams[streams.length - 1] as Stream
   const orderOf = (p: Program) => p.lanes[p.active] as LaneOrder
 
   function open(order: LaneOrder): Opened {
-    if (!order.recipe) return { order, voice: sourceVoice(source), map: sourceMap }
-    const { voice, map } = openRendering(source, order.recipe, analysis)
-    return { order, voice, map }
+    if (!order.recipe) return { order, voice: sourceVoice(source), map: sourceMap, seams: [] }
+    const { voice, map, seams } = openRendering(source, order.recipe, analysis)
+    return { order, voice, map, seams }
   }
 
   /** Let a new voice take over within `seconds`, playing output frame `frame` of its map first. */
@@ -130,6 +131,7 @@ export function createLaneMixer(
     for (const stream of streams) stream.slope = -slope
     const { gain } = lane.order
     const alone = streams.length === 0
+    ahead = undefined
     streams.push({ ...lane, frame, weight: alone ? 1 : 0, slope: alone ? 0 : slope, gain, gainGoal: gain })
     ended = false
   }
@@ -162,17 +164,19 @@ export function createLaneMixer(
     return stream.map.sourceAt(asOutput(stream.frame))
   }
 
-  /** Have the place that a loop comes back to ready before it does. */
-  function learnLoop() {
-    loopStart = program.loop && preparing(orderOf(program), program.loop.start)
-  }
-  function forgetLoop(): false {
-    loopStart = undefined
-    return false
+  /** Have what is heard next ready before it is: the next piece, or the place that a loop comes back to. */
+  function lookAhead() {
+    const { order, map, seams, frame } = current()
+    const { loop } = program
+    const seam = seams[lowerBound(seams, frame + 1)] ?? Number.POSITIVE_INFINITY
+    const loopEnd = loop ? map.outputAt(asSource(loop.end)) : Number.POSITIVE_INFINITY
+    const goesBack = loop && loopEnd > frame && loopEnd <= seam
+    const from = goesBack ? loopEnd : seam
+    const place = goesBack ? loop.start : map.sourceAt(asOutput(Math.min(map.outputFrames, seam + CHUNK)))
+    ahead = { from, work: Number.isFinite(from) ? preparing(order, place) : undefined }
   }
 
   enterAt(startSourceFrame, 0)
-  learnLoop()
   // a start inside the sound must not click; one at its very start is its own
   let startFade = startSourceFrame > 0 ? Math.round(START_FADE_SECONDS * sampleRate) : 0
   const startFadeLength = Math.max(1, startFade)
@@ -245,7 +249,7 @@ export function createLaneMixer(
       const other = JSON.stringify(before.recipe) !== JSON.stringify(after.recipe)
       if (other) bring(undefined, next.switchSeconds ?? SWITCH_SECONDS)
       else if (!coming) current().gainGoal = after.gain
-      learnLoop()
+      ahead = undefined
     },
     /** Whether a lane is on its way that takes long to begin. */
     get waits(): boolean {
@@ -264,7 +268,11 @@ export function createLaneMixer(
      * heard goes on without it.
      */
     work(): boolean {
-      if (!coming) return loopStart ? !loopStart.next().done || forgetLoop() : false
+      if (!coming) {
+        if (!ahead || current().frame >= ahead.from) lookAhead()
+        if (ahead?.work?.next().done) ahead = { from: ahead.from, work: undefined }
+        return ahead?.work !== undefined
+      }
       if (!coming.work.next().done) return true
       const { seekTo, seconds, readyTo } = coming
       const here = seekTo ?? handOver?.place() ?? sourceFrame()
@@ -279,8 +287,7 @@ export function createLaneMixer(
       }
       coming = undefined
       takeOver(seekTo, seconds)
-      learnLoop()
-      return loopStart !== undefined
+      return true
     },
     /** Fill both arrays; after the end they are silent. Returns the source frame at their start. */
     read(outLeft: Float32Array, outRight: Float32Array): number {

@@ -5,10 +5,12 @@ import { auditionRecipe, openAudition } from './audition'
 import { createMetronome, crossings } from './metronome'
 import { createOverdub } from './overdub'
 import { createRingMemory, fillOf, MARK_FRAMES, openRing, playBlock, Slot } from './ring'
+import { soundInMemory } from './sound'
 
 const RATE = 48_000
+const tone = (seconds = 0.5, sampleRate = RATE) => sine({ hz: 1000, seconds, sampleRate })
 const order = (seconds = 0.5, sampleRate = RATE) => ({
-  audio: sine({ hz: 1000, seconds, sampleRate }),
+  sound: soundInMemory(tone(seconds, sampleRate)),
   stretch: 1,
   methodId: 'splice',
   analysis: {},
@@ -54,7 +56,7 @@ describe('an audition over what plays', () => {
     play(300)
     const begins = heard.findIndex((value, i) => i >= 5 * MARK_FRAMES && value !== 0.25) - 1
     expect(begins / RATE - (5 * MARK_FRAMES) / RATE).toBeLessThan(0.03)
-    const plain = order().audio.channels[0] as Float32Array
+    const plain = tone().channels[0] as Float32Array
     for (let i = 0; i < plain.length - 400; i++) {
       expect(heard[begins + i]).toBeCloseTo(0.25 + (plain[i] as number), 5)
     }
@@ -77,7 +79,7 @@ describe('an audition over what plays', () => {
     const { overdub, heard, play } = playing(36)
     overdub.audition({ order: order(3), at: undefined })
     play(60)
-    overdub.audition({ order: { ...order(3), audio: sine({ hz: 500, seconds: 3 }) }, at: undefined })
+    overdub.audition({ order: { ...order(3), sound: soundInMemory(sine({ hz: 500, seconds: 3 })) }, at: undefined })
     play(60)
     overdub.stop()
     play(120)
@@ -112,10 +114,10 @@ describe('openAudition', () => {
       pitchSemitones: 0,
     })
     const fitted = openAudition(
-      { ...order(1), audio: noise({ seconds: 1, seed: 1 }), stretch: 1.25, analysis: { attacks: [] } },
+      { ...order(1), sound: soundInMemory(noise({ seconds: 1, seed: 1 })), stretch: 1.25, analysis: { attacks: [] } },
       RATE,
     )
-    expect(fitted.frames).toBe(Math.round(1.25 * frameCount(order(1).audio)))
+    expect(fitted.frames).toBe(Math.round(1.25 * frameCount(tone(1))))
   })
 })
 

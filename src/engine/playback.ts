@@ -1,4 +1,4 @@
-import type { Analysis, AudioBlock } from '../core'
+import type { Analysis } from '../core'
 import { fromWire } from '../host/errorWire'
 import type { AuditionOrder } from './audition'
 import type { Program } from './laneMixer'
@@ -6,6 +6,7 @@ import type { ClickTrack } from './metronome'
 import workletUrl from './player.worklet.ts?worker&url'
 import type { PlayerMessage, PlayerReport } from './playerProtocol'
 import { createRingMemory, lastHeard, openRing, Slot, sourceFrameHeard } from './ring'
+import type { Sound } from './sound'
 
 export interface PlaybackEvents {
   onPlaying(playing: boolean): void
@@ -28,7 +29,7 @@ export function createPlayback(events: PlaybackEvents) {
   const worker = new Worker(new URL('./player.worker.ts', import.meta.url), { type: 'module' })
   let output: Output | undefined
   let opening: Promise<unknown> = Promise.resolve()
-  let source: AudioBlock | undefined
+  let source: Sound | undefined
   let program: Program | undefined
   let playing = false
   let restFrame = 0
@@ -70,15 +71,15 @@ export function createPlayback(events: PlaybackEvents) {
   }
 
   return {
-    setSource(audio: AudioBlock | undefined, frame = 0) {
-      if (audio === source) return
+    setSource(sound: Sound | undefined, frame = 0) {
+      if (sound === source) return
       turn++
       if (playing) send({ type: 'stop' })
-      source = audio
+      source = sound
       program = undefined
       restFrame = frame
       setPlaying(false)
-      if (audio) send({ type: 'source', audio })
+      if (sound) send({ type: 'source', sound })
     },
     /** What is known of the source; to be given before a program with lanes that need it. */
     setAnalysis(analysis: Analysis) {
@@ -124,7 +125,7 @@ export function createPlayback(events: PlaybackEvents) {
     async audition(order: AuditionOrder, at?: Float64Array) {
       const mine = ++auditions
       try {
-        const rate = output?.sampleRate ?? source?.sampleRate ?? order.audio.sampleRate
+        const rate = output?.sampleRate ?? source?.sampleRate ?? order.sound.sampleRate
         const opened = opening.then(() => open(rate))
         opening = opened.catch(() => undefined)
         const context = await opened

@@ -1,4 +1,4 @@
-import { type Analysis, type AudioBlock, methods, openRendering, silence } from '../core'
+import { type Analysis, methods, openRendering, type SoundSource, silence } from '../core'
 import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { createLaneMixer, type HandOver, type LaneMixer, type Program } from './laneMixer'
@@ -7,6 +7,7 @@ import type { AuditionStart } from './overdub'
 import { createOverdub, type Overdub } from './overdub'
 import type { PlayerMessage, PlayerReport } from './playerProtocol'
 import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './ring'
+import { openSound } from './sound'
 
 /**
  * Renders ahead of the worklet: enough that a busy machine does not run dry, little enough that a change is heard soon.
@@ -22,7 +23,7 @@ const WARM_UP_PAUSE_MS = 1200
 const left = new Float32Array(MARK_FRAMES)
 const right = new Float32Array(MARK_FRAMES)
 let ring: Ring | undefined
-let source: AudioBlock | undefined
+let source: SoundSource | undefined
 let analysis: Analysis = {}
 let program: Program | undefined
 let mixer: LaneMixer | undefined
@@ -50,7 +51,7 @@ function handle(message: PlayerMessage) {
     setTimeout(() => void warmUp(), WARM_UP_PAUSE_MS)
   } else if (message.type === 'source') {
     mixer = undefined
-    source = message.audio
+    source = openSound(message.sound)
     analysis = {}
   } else if (message.type === 'analysis') {
     analysis = message.analysis

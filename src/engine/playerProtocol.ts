@@ -1,14 +1,15 @@
-import type { Analysis, AudioBlock } from '../core'
+import type { Analysis } from '../core'
 import type { WireError } from '../host/errorWire'
 import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import type { AuditionStart } from './overdub'
 import type { RingMemory } from './ring'
+import type { Sound } from './sound'
 
 /** What the page tells the player worker. */
 export type PlayerMessage =
   | { readonly type: 'open'; readonly ring: RingMemory }
-  | { readonly type: 'source'; readonly audio: AudioBlock }
+  | { readonly type: 'source'; readonly sound: Sound }
   | { readonly type: 'analysis'; readonly analysis: Analysis }
   | { readonly type: 'program'; readonly program: Program }
   | { readonly type: 'play'; readonly sourceFrame: number; readonly turn: number }

@@ -1,4 +1,4 @@
-import Dexie, { type EntityTable } from 'dexie'
+import Dexie, { type EntityTable, type Table } from 'dexie'
 
 /** The session as it was last, one row; its shape is checked where it is read. */
 export interface SessionRow {
@@ -7,10 +7,17 @@ export interface SessionRow {
   session: unknown
 }
 
-/** The bytes of a source's file, untouched. */
+/** The bytes of a source's file, untouched; those of a large one lie in parts. */
 export interface FileRow {
   sourceId: string
   file: string
+  bytes: Blob | undefined
+}
+
+/** A part of a large file's bytes, counted from 0. */
+export interface FilePartRow {
+  sourceId: string
+  n: number
   bytes: Blob
 }
 
@@ -39,6 +46,7 @@ export interface FoundRow {
 export type Database = Dexie & {
   sessions: EntityTable<SessionRow, 'id'>
   files: EntityTable<FileRow, 'sourceId'>
+  fileParts: Table<FilePartRow, [sourceId: string, n: number]>
   knowledge: EntityTable<KnowledgeRow, 'hash'>
   found: EntityTable<FoundRow, 'id'>
   trials: EntityTable<TrialRow, 'key'>
@@ -49,5 +57,6 @@ export function openDatabase(name = 'zumbet'): Database {
   database.version(1).stores({ sessions: 'id', files: 'sourceId' })
   database.version(2).stores({ sessions: 'id', files: 'sourceId', knowledge: 'hash', found: 'id' })
   database.version(3).stores({ trials: 'key, savedAt' })
+  database.version(4).stores({ fileParts: '[sourceId+n], sourceId' })
   return database
 }

@@ -59,4 +59,32 @@ describe('the file keeper', () => {
     expect(await files.get('b')).toBeUndefined()
     expect(await files.get('a')).toBeDefined()
   })
+
+  it('keeps large files in parts, and forgets all of them', async () => {
+    const database = fresh()
+    const files = createFileKeeper(database, 4)
+    const bytes = Uint8Array.from({ length: 11 }, (_, i) => i)
+    for (const id of ['a', 'b', 'c']) await files.put(id, `${id}.wav`, new Blob([bytes]))
+    const keys = () => database.fileParts.toCollection().primaryKeys()
+    expect(await keys()).toHaveLength(9)
+    expect(new Uint8Array(await ((await files.get('b')) as Blob).arrayBuffer())).toEqual(bytes)
+    await files.forget('b')
+    expect(await files.get('b')).toBeUndefined()
+    await files.keepOnly(['c'])
+    expect(await keys()).toEqual([0, 1, 2].map((n) => ['c', n]))
+  })
+
+  it('leaves nothing of a file that could not be kept as a whole', async () => {
+    const database = fresh()
+    const files = createFileKeeper(database, 4)
+    const blob = new Blob([new Uint8Array(20)])
+    const slice = blob.slice.bind(blob)
+    blob.slice = (from = 0, to) => {
+      if (from >= 8) throw new Error('it was pulled out')
+      return slice(from, to)
+    }
+    await expect(files.put('a', 'a.wav', blob)).rejects.toThrow('it was pulled out')
+    expect(await database.fileParts.count()).toBe(0)
+    expect(await files.get('a')).toBeUndefined()
+  })
 })

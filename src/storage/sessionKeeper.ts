@@ -35,23 +35,49 @@ export function createSessionKeeper<S>(database: Database, onError: (error: unkn
   }
 }
 
+const PART_BYTES = 2 ** 24
+
 /** Files of sources, kept as they came. */
-export function createFileKeeper(database: Database) {
+export function createFileKeeper(database: Database, partBytes = PART_BYTES) {
+  /** what it holds now, wherever that lies: a browser may keep a file that it is given as no more than a reference to it */
+  const copyOf = async (bytes: Blob) => new Blob([await bytes.arrayBuffer()])
+
+  async function forget(sourceId: string) {
+    await database.files.delete(sourceId)
+    await database.fileParts.where({ sourceId }).delete()
+  }
+
   return {
+    /** A large file is copied in parts, so that it never lies in memory as a whole. */
     async put(sourceId: string, file: string, bytes: Blob) {
       try {
-        await database.files.put({ sourceId, file, bytes })
+        if (bytes.size <= partBytes) {
+          await database.files.put({ sourceId, file, bytes: await copyOf(bytes) })
+          return
+        }
+        for (let n = 0; n * partBytes < bytes.size; n++) {
+          const part = bytes.slice(n * partBytes, (n + 1) * partBytes)
+          await database.fileParts.put({ sourceId, n, bytes: await copyOf(part) })
+        }
+        await database.files.put({ sourceId, file, bytes: undefined })
       } catch (error) {
+        await forget(sourceId).catch(() => undefined)
         throw storageError(error)
       }
     },
     async get(sourceId: string): Promise<Blob | undefined> {
-      return (await database.files.get(sourceId))?.bytes
+      const row = await database.files.get(sourceId)
+      if (!row || row.bytes) return row?.bytes
+      const parts = await database.fileParts.where({ sourceId }).sortBy('n')
+      return new Blob(parts.map(({ bytes }) => bytes))
     },
+    forget,
     /** Forget the files of all sources but these. Only to be called when nothing can be undone any more. */
     async keepOnly(sourceIds: readonly string[]) {
       const known = await database.files.toCollection().primaryKeys()
       await database.files.bulkDelete(known.filter((id) => !sourceIds.includes(id)))
+      const parts = await database.fileParts.toCollection().primaryKeys()
+      await database.fileParts.bulkDelete(parts.filter(([id]) => !sourceIds.includes(id)))
     },
   }
 }

@@ -49,7 +49,7 @@ const LOOP_KINDS = ['forward', 'alternating', 'backward'] as const
  * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/unreadable`, each with `file`.
  */
 export function readWav(bytes: Uint8Array, file: string, room: Room = ownRoom): DecodedFile {
-  const { source, readInto, ...rest } = openWav(inMemory(bytes), file)
+  const { source, readInto, ...rest } = openWav(bytesInMemory(bytes), file)
   const channels = Array.from({ length: source.channelCount }, () => room(source.frames))
   const samples = readInto(channels, 0)
   const warnings = samples > 0 ? [{ code: 'audio/not-finite', details: { file, samples } }] : []
@@ -211,7 +211,8 @@ function convert(
 
 const viewOf = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
 
-const inMemory = (bytes: Uint8Array): ByteSource => ({
+/** Bytes that are all there. */
+export const bytesInMemory = (bytes: Uint8Array): ByteSource => ({
   length: bytes.length,
   read: (at, count) => bytes.subarray(at, at + count),
 })

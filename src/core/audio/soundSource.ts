@@ -1,10 +1,23 @@
 import { type AudioBlock, frameCount, silence } from './block'
 
+/** How loud a sound is in each step of 25 ms, over all channels. Plain data; NaN where nobody has looked yet. */
+export interface Levels {
+  readonly stepFrames: number
+  /** the largest absolute sample of each step that is whole, 0–1 */
+  readonly peaks: Float32Array
+  /** the sum of its squares */
+  readonly energies: Float32Array
+}
+
 /** A sound that is read a part at a time, such as a long file's: what is read need not all lie in memory. */
 export interface SoundSource {
   readonly sampleRate: number
   readonly channelCount: number
   readonly frames: number
+  /** how loud it is where, if somebody has looked through it already */
+  readonly levels?: Levels
+  /** asking for a part takes a while: whoever may not be held up has it read before */
+  readonly slow?: boolean
   /** Its frames from `from` up to `to`, both within it. Not to be written to. */
   part(from: number, to: number): AudioBlock
 }
@@ -40,7 +53,8 @@ export function partAround(source: SoundSource, from: number, to: number): { sta
 /** A part of a source as a source of its own, its frames counted from `from`. */
 export function sourceWithin(source: SoundSource, from: number, to: number): SoundSource {
   if (from === 0 && to === source.frames) return source
-  return { ...source, frames: to - from, part: (start, end) => source.part(from + start, from + end) }
+  const { levels: _, ...rest } = source
+  return { ...rest, frames: to - from, part: (start, end) => source.part(from + start, from + end) }
 }
 
 const BLOCK_FRAMES = 1 << 15

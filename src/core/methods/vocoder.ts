@@ -78,6 +78,11 @@ export const vocoder = defineMethod({
       const attacks = settings.attacks === 'keep' ? (analysis.attacks ?? []).map((attack) => attack.frame) : []
       return ownStart(source, overlapAddVoice(createVocoder(source, inner, attacks, length, Number(settings.overlap))))
     }),
+  prepare(source, analysis) {
+    const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
+    const unknown = pairsOf(source, attacks).filter((pair) => !isKnown(source, pair))
+    return unknown.length > 4 * ATTACKS_AT_ONCE ? lookAt(source, unknown) : undefined
+  },
 })
 
 function windowFrames(windowMs: number, sampleRate: number): number {
@@ -117,6 +122,39 @@ function isStruck(source: AudioBlock, attack: number, next: number): boolean {
   return brought > BROUGHT_FROM * before && left < STRUCK_BELOW * brought
 }
 
+/** What was looked at of a source's attacks: each again and again, by every voice of it. */
+const looked = new WeakMap<AudioBlock, Map<string, boolean>>()
+
+/** Of an attack and the one behind it. */
+interface Pair {
+  readonly attack: number
+  readonly next: number
+}
+
+const pairsOf = (source: AudioBlock, attacks: readonly number[]): Pair[] =>
+  attacks.map((attack, i) => ({ attack, next: attacks[i + 1] ?? frameCount(source) }))
+
+const isKnown = (source: AudioBlock, { attack, next }: Pair) => looked.get(source)?.has(`${attack} ${next}`) ?? false
+
+function isStruckAgain(source: AudioBlock, { attack, next }: Pair): boolean {
+  const known = looked.get(source) ?? new Map<string, boolean>()
+  looked.set(source, known)
+  const key = `${attack} ${next}`
+  const struck = known.get(key) ?? isStruck(source, attack, next)
+  known.set(key, struck)
+  return struck
+}
+
+/** so many attacks are looked at in a millisecond or two */
+const ATTACKS_AT_ONCE = 16
+
+function* lookAt(source: AudioBlock, pairs: readonly Pair[]): Generator<void> {
+  for (const [i, pair] of pairs.entries()) {
+    isStruckAgain(source, pair)
+    if (i % ATTACKS_AT_ONCE === 0) yield
+  }
+}
+
 /** Also how other methods stretch what is tonal in a sound: `attacks` (source frames, rising) are kept, an empty list keeps none. */
 export function createVocoder(
   source: AudioBlock,
@@ -133,9 +171,7 @@ export function createVocoder(
   const map = holdAttacks(given, attacks, {
     strength: 1,
     leadFrames: hop / 2,
-    holdFrames: attacks.map((attack, i) =>
-      isStruck(source, attack, attacks[i + 1] ?? frameCount(source)) ? bins : bins / 4,
-    ),
+    holdFrames: pairsOf(source, attacks).map((pair) => (isStruckAgain(source, pair) ? bins : bins / 4)),
     naturalSpeedAt: () => 1,
   })
   const places = attacks.map((frame) => map.outputAt(asSource(frame)))

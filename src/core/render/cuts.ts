@@ -1,5 +1,5 @@
 import type { Analysis, AnalysisNeed } from '../analysis/analysis'
-import type { AudioBlock } from '../audio/block'
+import { type AudioBlock, silence } from '../audio/block'
 import type { SoundSource } from '../audio/soundSource'
 import type { Span } from './seams'
 
@@ -22,16 +22,52 @@ const kept = new WeakMap<SoundSource, { readonly key: string; readonly known: An
 
 /** The part of a source that a piece is made of, with what lies around it. */
 export function cutFor(source: SoundSource, span: Span, known: Analysis, needs: readonly AnalysisNeed[]): Cut {
+  const { start, end } = around(source, span, known, needs)
+  return keptCut(source, start, end, known) ?? keep(source, end, known, source.part(start, end), start)
+}
+
+/** frames that are read between two breaths */
+const BREATH_FRAMES = 1 << 15
+
+/** Have such a part there when it is asked for, in small steps; undefined where it is, or where it takes no time. */
+export function prepareCut(
+  source: SoundSource,
+  span: Span,
+  known: Analysis,
+  needs: readonly AnalysisNeed[],
+): Generator<void> | undefined {
+  const { start, end } = around(source, span, known, needs)
+  return source.slow && !keptCut(source, start, end, known) ? readCut(source, start, end, known) : undefined
+}
+
+function* readCut(source: SoundSource, start: number, end: number, known: Analysis): Generator<void> {
+  const { sampleRate, channelCount } = source
+  const channels = silence(channelCount, end - start)
+  for (let at = start; at < end; at += BREATH_FRAMES) {
+    const part = source.part(at, Math.min(end, at + BREATH_FRAMES))
+    channels.forEach((channel, c) => {
+      channel.set(part.channels[c] as Float32Array, at - start)
+    })
+    yield
+  }
+  keep(source, end, known, { sampleRate, channels }, start)
+}
+
+function around(source: SoundSource, span: Span, known: Analysis, needs: readonly AnalysisNeed[]) {
   const margin = Math.round(MARGIN_SECONDS * source.sampleRate)
   const grid = needs.includes('pitch') && known.pitch ? known.pitch.hopFrames : GRID
   const start = Math.floor(Math.max(0, span.from - margin) / grid) * grid
-  const end = Math.min(source.frames, span.to + margin)
-  const key = `${start} ${end}`
-  const cuts = kept.get(source) ?? []
-  const before = cuts.find((one) => one.key === key && one.known === known)
-  if (before) return before.cut
-  const cut = { start, audio: source.part(start, end), analysis: analysisOf(known, start, end) }
-  kept.set(source, [...cuts.slice(1 - KEPT), { key, known, cut }])
+  return { start, end: Math.min(source.frames, span.to + margin) }
+}
+
+const keyOf = (start: number, end: number) => `${start} ${end}`
+
+const keptCut = (source: SoundSource, start: number, end: number, known: Analysis): Cut | undefined =>
+  kept.get(source)?.find((one) => one.key === keyOf(start, end) && one.known === known)?.cut
+
+function keep(source: SoundSource, end: number, known: Analysis, audio: AudioBlock, start: number): Cut {
+  const cut = { start, audio, analysis: analysisOf(known, start, end) }
+  kept.set(source, [...(kept.get(source) ?? []).slice(1 - KEPT), { key: keyOf(start, end), known, cut }])
   return cut
 }
 

@@ -10,7 +10,7 @@ import { asOutput, asSource, type OutputFrame } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import { constantPitch, type PitchLine, pointPitch, tapeMap } from '../timeline/pitchLine'
 import { pointMap, shiftedMap, straightMap, type TimeMap } from '../timeline/timeMap'
-import { type Cut, cutFor } from './cuts'
+import { type Cut, cutFor, prepareCut } from './cuts'
 import { pieceAt, piecedVoice } from './piecedVoice'
 import type { Recipe } from './recipe'
 import { SEAM_FADE_SECONDS, seamsOf } from './seams'
@@ -157,14 +157,18 @@ function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: A
     ...(mostSourceSeconds !== undefined && { mostSourceSeconds }),
   })
   const fadeFrames = Math.round(SEAM_FADE_SECONDS * source.sampleRate)
-  const cutOf = (piece: number): Cut => {
-    if (seams.length === 0) return { start: 0, audio: source.part(0, source.frames), analysis: known }
+  const spanOf = (piece: number) => {
     const from = piece === 0 ? 0 : map.sourceAt(asOutput((seams[piece - 1] as number) - fadeFrames))
     const to = piece === seams.length ? source.frames : map.sourceAt(asOutput(seams[piece] as number))
-    const span = { from: Math.max(0, Math.floor(from)), to: Math.min(source.frames, Math.ceil(to)) }
-    return cutFor(source, span, known, method.needs)
+    return { from: Math.max(0, Math.floor(from)), to: Math.min(source.frames, Math.ceil(to)) }
   }
-  return { seams, fadeFrames, cutOf }
+  const cutOf = (piece: number): Cut =>
+    seams.length === 0
+      ? { start: 0, audio: source.part(0, source.frames), analysis: known }
+      : cutFor(source, spanOf(piece), known, method.needs)
+  const prepare = (piece: number) =>
+    seams.length === 0 ? undefined : prepareCut(source, spanOf(piece), known, method.needs)
+  return { seams, fadeFrames, cutOf, prepare }
 }
 
 /**
@@ -179,12 +183,24 @@ export function prepareRendering(
   to: number,
 ): Generator<void> | undefined {
   const method = methodById(recipe.methodId)
-  if (!method.prepare) return undefined
   const source = soundSource(sound)
-  const { map } = planOf(recipe, source, known.attacks)
-  const { seams, cutOf } = piecesOf(source, method, map, known)
-  const { audio, start, analysis } = cutOf(pieceAt(seams, map.outputAt(asSource(from))))
-  return method.prepare(audio, analysis, from - start, to - start)
+  if (!method.prepare && !source.slow) return undefined
+  const { map, isSource } = planOf(recipe, source, known.attacks)
+  if (isSource) return undefined
+  const { seams, cutOf, prepare } = piecesOf(source, method, map, known)
+  const piece = pieceAt(seams, map.outputAt(asSource(from)))
+  const reading = prepare(piece)
+  const making = () => {
+    const { audio, start, analysis } = cutOf(piece)
+    return method.prepare?.(audio, analysis, from - start, to - start)
+  }
+  return reading ? oneAfterOther(reading, making) : making()
+}
+
+function* oneAfterOther(first: Generator<void>, second: () => Generator<void> | undefined): Generator<void> {
+  yield* first
+  const more = second()
+  if (more) yield* more
 }
 
 /** Where the envelope is to be over the result, as a ratio to where it is in the source. */

@@ -1,4 +1,5 @@
 import type { Attack } from '../analysis/analysis'
+import { levelsBetween } from '../audio/levels'
 import type { SoundSource } from '../audio/soundSource'
 import { asOutput, asSource } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
@@ -10,11 +11,11 @@ const PIECE_SECONDS = 20
 /** how far before an attack one piece has handed over to the next, and within what time */
 const BEFORE_ATTACK_SECONDS = 0.002
 export const SEAM_FADE_SECONDS = 0.005
-/** what stays below this for as long counts as silence */
+/** what stays below this for as long, in steps of 25 ms, counts as silence */
 const SILENT_LEVEL = 5e-4
-const SILENT_SECONDS = 0.05
-/** frames that are looked through at once */
-const LOOK_FRAMES = 1 << 18
+const SILENT_STEPS = 2
+/** a place that is looked at for being quiet, in such steps */
+const QUIET_STEPS = 4
 /** source that a piece is made of at most: it lies in memory */
 const MOST_SOURCE_SECONDS = 120
 
@@ -101,47 +102,40 @@ function strongest(cuts: readonly Cut[], first: number, to: number): number | un
 const furthest = (map: TimeMap, last: number, sourceFrames: number) =>
   map.outputAt(asSource(map.sourceAt(asOutput(last)) + sourceFrames))
 
-/** The middle of a silence of some length that is heard between two output frames. */
+/** The middle of the first silence that is heard between two output frames. */
 function silentPlace(source: SoundSource, map: TimeMap, from: number, to: number): number | undefined {
-  const [start, end] = sourceBetween(source, map, from, to)
-  const least = Math.round(SILENT_SECONDS * source.sampleRate)
-  for (let block = start; block < end; block += LOOK_FRAMES) {
-    const blockEnd = Math.min(end, block + LOOK_FRAMES + 2 * least)
-    const { channels } = source.part(block, blockEnd)
-    const silentAt = (i: number) => channels.every((channel) => Math.abs(channel[i] as number) <= SILENT_LEVEL)
-    // a silence of this length holds one of these frames
-    for (let i = 0; i < blockEnd - block; i += least) {
-      let first = i
-      while (first > Math.max(0, i - least) && silentAt(first - 1)) first--
-      let last = i
-      while (last < Math.min(blockEnd - block, first + least) && silentAt(last)) last++
-      if (last - first < least) continue
-      const seam = Math.floor(map.outputAt(asSource(block + (first + last) / 2)))
-      if (seam >= from && seam < to) return seam
-    }
+  const [first, end] = stepsBetween(source, map, from, to)
+  for (let n = first; n + SILENT_STEPS <= end; n++) {
+    const { peaks, stepFrames } = levelsBetween(source, n, n + SILENT_STEPS)
+    if (!peaks.subarray(n, n + SILENT_STEPS).every((peak) => peak <= SILENT_LEVEL)) continue
+    const seam = Math.floor(map.outputAt(asSource((n + SILENT_STEPS / 2) * stepFrames)))
+    if (seam >= from && seam < to) return seam
   }
   return undefined
 }
 
 /** The middle of the quietest tenth of a second between two output frames. */
 function quietestPlace(source: SoundSource, map: TimeMap, from: number, to: number): number {
-  const [start, end] = sourceBetween(source, map, from, to)
-  const length = Math.round(0.1 * source.sampleRate)
-  let best = (start + end) / 2
+  const [first, end] = stepsBetween(source, map, from, to)
+  const { energies, stepFrames } = levelsBetween(source, first, end)
+  let best = (first + end) / 2
   let least = Number.POSITIVE_INFINITY
-  for (let at = start; at + length <= end; at += length) {
-    let energy = 0
-    for (const channel of source.part(at, at + length).channels)
-      for (let i = 0; i < length; i++) energy += (channel[i] as number) * (channel[i] as number)
+  for (let n = first; n + QUIET_STEPS <= end; n++) {
+    const energy = energies.subarray(n, n + QUIET_STEPS).reduce((sum, value) => sum + value, 0)
     if (energy < least) {
       least = energy
-      best = at + length / 2
+      best = n + QUIET_STEPS / 2
     }
   }
-  return Math.floor(map.outputAt(asSource(best)))
+  return Math.floor(map.outputAt(asSource(best * stepFrames)))
 }
 
-function sourceBetween(source: SoundSource, map: TimeMap, from: number, to: number): [start: number, end: number] {
-  const within = (output: number) => Math.max(0, Math.min(source.frames, Math.ceil(map.sourceAt(asOutput(output)))))
-  return [within(from), within(Math.min(to, map.outputFrames))]
+/** The whole steps of the source's levels that are heard between two output frames, the end exclusive. */
+function stepsBetween(source: SoundSource, map: TimeMap, from: number, to: number): [first: number, end: number] {
+  const { stepFrames, peaks } = levelsBetween(source, 0, 0)
+  const within = (output: number) => Math.max(0, Math.min(source.frames, map.sourceAt(asOutput(output))))
+  return [
+    Math.ceil(within(from) / stepFrames),
+    Math.min(peaks.length, Math.floor(within(Math.min(to, map.outputFrames)) / stepFrames)),
+  ]
 }

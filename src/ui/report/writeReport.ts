@@ -30,9 +30,9 @@ const running = new Map<string, AbortController>()
 export const reportId = (source: Source) => `report ${source.id}`
 
 export async function writeReport(source: Source) {
-  const sound = heardSound(source)
+  const loaded = heardSound(source)
   const facts = partFacts(source)
-  if (!sound || !facts || running.has(source.id)) return
+  if (!loaded || !facts || running.has(source.id)) return
   const stop = new AbortController()
   running.set(source.id, stop)
   const name = `${fileBase(source.name)}_comparison.html`
@@ -40,7 +40,7 @@ export async function writeReport(source: Source) {
     setState((state) => ({ exports: { ...state.exports, [reportId(source)]: { name, progress } } }))
   show(0)
   try {
-    const { audio } = sound.decoded
+    const { sound } = loaded.decoded
     const { trials, renders, outlook } = getState()
     const measured = source.variants.filter((variant) => {
       const trial = trials[variant.id]
@@ -62,9 +62,9 @@ export async function writeReport(source: Source) {
       const map = recipe && planOf(recipe, { frames: facts.frames, sampleRate: facts.sampleRate }).map
       const from = map ? Math.round(map.outputAt(asSource(part.start))) : part.start
       const to = map ? Math.round(map.outputAt(asSource(part.end))) : part.end
-      const analysis = recipe ? await analysisOf(source, audio, recipe) : {}
+      const analysis = recipe ? await analysisOf(source, sound, recipe) : {}
       const { blob, overview } = await pool.run<'clip'>(
-        { kind: 'clip', audio, recipe, analysis, from, to, gain },
+        { kind: 'clip', sound, recipe, analysis, from, to, gain },
         { signal: stop.signal, rank: 0 },
       )
       const url = await dataUrl(blob)

@@ -23,9 +23,9 @@ const candidates = (source: Source) =>
 const recipeFor = (source: Source, methodId: string): Recipe => recipeOf(source, newVariant('', 'A', methodId))
 
 export async function seekAdvice(source: Source) {
-  const sound = heardSound(source)
-  if (!sound) return
-  const { audio } = sound.decoded
+  const loaded = heardSound(source)
+  if (!loaded) return
+  const { sound } = loaded.decoded
   cancelAdvice(source.id)
   const stop = new AbortController()
   running.set(source.id, stop)
@@ -40,7 +40,7 @@ export async function seekAdvice(source: Source) {
   await trying(stop, show, () =>
     Promise.all(
       methodIds.map(async (methodId) => {
-        const trial = await tryRecipe(source, audio, recipeFor(source, methodId), TRIED_SECONDS, {
+        const trial = await tryRecipe(source, sound, recipeFor(source, methodId), TRIED_SECONDS, {
           signal: stop.signal,
           rank: 2,
         })

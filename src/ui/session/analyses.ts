@@ -1,4 +1,5 @@
-import { type Analysis, type AnalysisNeed, type AudioBlock, needsOf, type Recipe } from '../../core'
+import { type Analysis, type AnalysisNeed, needsOf, type Recipe } from '../../core'
+import type { Sound } from '../../engine'
 import { pool } from './engine'
 import { heldAnalysis } from './known'
 import { type Source, soundKey } from './model'
@@ -24,25 +25,25 @@ export function knownSoFar(state: State, source: Source): Analysis | undefined {
 }
 
 /** Begin to find out what these recipes need and nobody has found out yet; all at once for each source. */
-export function syncAnalysis(source: Source, audio: AudioBlock, recipes: readonly Recipe[]) {
+export function syncAnalysis(source: Source, sound: Sound, recipes: readonly Recipe[]) {
   const sourceId = soundKey(source)
   const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
   const lacking = missing(getState().analyses[sourceId] ?? {}, needs)
-  if (lacking.length > 0 && !running.has(sourceId)) void find(sourceId, audio, lacking).catch(tell)
+  if (lacking.length > 0 && !running.has(sourceId)) void find(sourceId, sound, lacking).catch(tell)
 }
 
 /** The analysis of a source, with all that a recipe needs. */
-export async function analysisOf(source: Source, audio: AudioBlock, recipe: Recipe): Promise<Analysis> {
+export async function analysisOf(source: Source, sound: Sound, recipe: Recipe): Promise<Analysis> {
   const sourceId = soundKey(source)
   for (;;) {
     const known = getState().analyses[sourceId] ?? {}
     const lacking = missing(known, needsOf(recipe))
     if (lacking.length === 0) return heldAnalysis(source, known)
-    await (running.get(sourceId) ?? find(sourceId, audio, lacking))
+    await (running.get(sourceId) ?? find(sourceId, sound, lacking))
   }
 }
 
-function find(sourceId: string, audio: AudioBlock, needs: readonly AnalysisNeed[]): Promise<Analysis> {
+function find(sourceId: string, sound: Sound, needs: readonly AnalysisNeed[]): Promise<Analysis> {
   const known = getState().analyses[sourceId] ?? {}
   const show = (progress: number | undefined) =>
     setState(({ analysing: { [sourceId]: _, ...others } }) => ({
@@ -54,7 +55,7 @@ function find(sourceId: string, audio: AudioBlock, needs: readonly AnalysisNeed[
   const finding = Promise.all(
     needs.map((need, n) =>
       pool.run<'analyse'>(
-        { kind: 'analyse', audio, needs: [need], known },
+        { kind: 'analyse', sound, needs: [need], known },
         {
           rank: 1,
           onProgress: ({ doneFrames, totalFrames }) => {

@@ -1,4 +1,6 @@
 import { AppError } from '../../core'
+import { sniff } from '../../host/sniff'
+import type { LoadedSound } from './audioShelf'
 import { edit, selectSource } from './edits'
 import { files, pool, shelf } from './engine'
 import { rememberFacts } from './loading'
@@ -17,10 +19,7 @@ export async function bringIn(list: readonly File[]) {
   await Promise.all(
     arriving.map(async ({ id, file }) => {
       try {
-        // as it is now, whatever becomes of the file
-        const blob = new Blob([await file.arrayBuffer()])
-        const sound = await pool.run<'decode'>({ kind: 'decode', blob, file: file.name }, { rank: 1 })
-        await files.put(id, file.name, blob)
+        const sound = await takeIn(id, file)
         shelf.put(id, sound)
         const source = newSource({
           id,
@@ -48,4 +47,30 @@ export async function bringIn(list: readonly File[]) {
       }
     }),
   )
+}
+
+/** a longer file does not lie in memory, not even while it comes in */
+const MOST_BYTES_IN_MEMORY = 2 ** 25
+/** enough to tell what a file is, behind any picture that it carries */
+const HEAD_BYTES = 2 ** 24
+
+/** Read a file as it is now, whatever becomes of it, and keep its bytes. */
+async function takeIn(id: string, file: File): Promise<LoadedSound> {
+  const read = (blob: Blob) => pool.run<'decode'>({ kind: 'decode', blob, file: file.name }, { rank: 1 })
+  if (file.size <= MOST_BYTES_IN_MEMORY) {
+    const blob = new Blob([await file.arrayBuffer()])
+    const sound = await read(blob)
+    await files.put(id, file.name, blob)
+    return sound
+  }
+  sniff(new Uint8Array(await file.slice(0, HEAD_BYTES).arrayBuffer()), file.name)
+  await files.put(id, file.name, file)
+  try {
+    const kept = await files.get(id)
+    if (!kept) throw new AppError('storage/lost', { name: file.name })
+    return await read(kept)
+  } catch (error) {
+    await files.forget(id)
+    throw error
+  }
 }

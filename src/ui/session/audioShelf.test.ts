@@ -9,10 +9,17 @@ const source = (id: string, part: Partial<Source> = {}): Source => ({
   ...part,
 })
 
-function soundOf(frames: number): LoadedSound {
+function soundOf(frames: number, inFile = false): LoadedSound {
   return {
     decoded: {
-      audio: { sampleRate: RATE, channels: [Float32Array.from({ length: Math.min(frames, 1000) }, (_, i) => i)] },
+      sound: {
+        sampleRate: RATE,
+        channelCount: 2,
+        frames,
+        lies: inFile
+          ? { id: 'tide', blob: new Blob(), file: 'tide.wav', from: 0 }
+          : { channels: [0, 1].map(() => Float32Array.from({ length: Math.min(frames, 1000) }, (_, i) => i)) },
+      },
       container: 'WAV',
       markers: {
         cues: [
@@ -30,12 +37,12 @@ function soundOf(frames: number): LoadedSound {
 }
 
 /** A pool that answers with sounds of given lengths, and counts what it is asked. */
-function shelfOf(lengths: Record<string, number>, missing: readonly string[] = []) {
+function shelfOf(lengths: Record<string, number>, missing: readonly string[] = [], inFile = false) {
   const asked: string[] = []
-  const run = vi.fn(async (job: { kind: string; file?: string; audio?: LoadedSound['decoded']['audio'] }) => {
+  const run = vi.fn(async (job: { kind: string; file?: string; sound?: LoadedSound['decoded']['sound'] }) => {
     asked.push(job.kind === 'decode' ? `decode ${job.file}` : job.kind)
-    if (job.kind === 'survey') return { ...soundOf(1).facts, frames: job.audio?.channels[0]?.length }
-    return soundOf(lengths[(job.file as string).replace('.wav', '')] ?? 1000)
+    if (job.kind === 'survey') return { ...soundOf(1).facts, frames: job.sound?.frames }
+    return soundOf(lengths[(job.file as string).replace('.wav', '')] ?? 1000, inFile)
   })
   const pool = { run, limit() {} } as unknown as JobPool
   const shelf = createAudioShelf(pool, async (id) => (missing.includes(id) ? undefined : new Blob(['RIFF'])))
@@ -50,7 +57,7 @@ describe('sounds in memory', () => {
     expect(asked).toEqual(['decode rain.wav'])
   })
   it('leave the memory when there is too much of it, the longest unused first', async () => {
-    const long = RATE * 60 * 9
+    const long = RATE * 60 * 4
     const { shelf, asked } = shelfOf({ a: long, b: long, c: long })
     await shelf.get(source('a'))
     await shelf.get(source('b'))
@@ -68,6 +75,12 @@ describe('sounds in memory', () => {
     await shelf.get(source('tide'))
     await shelf.get(source('tide'))
     expect(asked).toHaveLength(1)
+  })
+  it('that stay in their files take none of it, however many and long', async () => {
+    const long = RATE * 60 * 60
+    const { shelf, asked } = shelfOf({ a: long, b: long, c: long }, [], true)
+    for (const id of ['a', 'b', 'c', 'a', 'b', 'c']) await shelf.get(source(id))
+    expect(asked).toHaveLength(3)
   })
   it('that are lost say so by name, and are asked for again the next time', async () => {
     const { shelf } = shelfOf({}, ['gull'])
@@ -88,11 +101,17 @@ describe('a part of a sound', () => {
   it('is the same samples through a narrower window, with the marks that lie in it', async () => {
     const { shelf } = shelfOf({ rain: 1000 })
     const { decoded, facts } = await shelf.getPart(source('rain', { range: { start: 200, end: 650 } }))
-    const [samples] = decoded.audio.channels as [Float32Array]
+    const { lies } = decoded.sound
+    const [samples] = ('channels' in lies ? lies.channels : []) as [Float32Array]
     expect([samples.length, samples[0], samples[449]]).toEqual([450, 200, 649])
     expect(facts.frames).toBe(450)
     expect(decoded.markers.cues).toEqual([])
     expect(decoded.markers.loops).toEqual([expect.objectContaining({ startFrame: 100, endFrame: 400 })])
+  })
+  it('of a file is the file from a later frame on', async () => {
+    const { shelf } = shelfOf({ rain: 1000 }, [], true)
+    const { decoded } = await shelf.getPart(source('rain', { range: { start: 200, end: 650 } }))
+    expect(decoded.sound).toMatchObject({ frames: 450, lies: { id: 'tide', from: 200 } })
   })
   it('without a range is all of it', async () => {
     const { shelf } = shelfOf({ rain: 1000 })

@@ -1,21 +1,21 @@
-import { AppError, type DecodedFile, type Markers } from '../../core'
-import type { JobPool, SoundFacts } from '../../engine'
+import { AppError, type Markers } from '../../core'
+import { type DecodedSound, type JobPool, partOfSound, type SoundFacts, samplesHeld } from '../../engine'
 import { type Source, soundKey } from './model'
 
 /** A source's sound, read and ready to be heard. */
 export interface LoadedSound {
-  readonly decoded: DecodedFile
+  readonly decoded: DecodedSound
   readonly facts: SoundFacts
   /** of the file's bytes */
   readonly hash: string
   readonly taggedBpm: number | undefined
 }
 
-const MOST_FRAMES_HELD = 48_000 * 60 * 20
+const MOST_SAMPLES_HELD = 2 * 48_000 * 60 * 10
 
 /**
- * Sounds in memory, the last used ones up to about twenty minutes of stereo; others are read again from the browser's
- * storage, or from the server for demo sounds.
+ * Sounds that are open, the last used ones up to about ten minutes of stereo in memory; others are read again from the browser's
+ * storage, or from the server for demo sounds. Long ones stay in their files and take none of it.
  */
 export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => Promise<Blob | undefined>) {
   const held = new Map<string, Promise<LoadedSound>>()
@@ -31,21 +31,18 @@ export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => 
   /** The part of a sound that is worked with: the same samples, seen through a narrower window. */
   async function part(whole: LoadedSound, range: NonNullable<Source['range']>): Promise<LoadedSound> {
     const { decoded } = whole
-    const audio = {
-      sampleRate: decoded.audio.sampleRate,
-      channels: decoded.audio.channels.map((channel) => channel.subarray(range.start, range.end)),
-    }
-    const facts = await pool.run<'survey'>({ kind: 'survey', audio }, { rank: 0 })
-    return { ...whole, decoded: { ...decoded, audio, markers: markersWithin(decoded.markers, range) }, facts }
+    const sound = partOfSound(decoded.sound, range.start, range.end)
+    const facts = await pool.run<'survey'>({ kind: 'survey', sound }, { rank: 0 })
+    return { ...whole, decoded: { ...decoded, sound, markers: markersWithin(decoded.markers, range) }, facts }
   }
   let lastPart: { key: string; sound: Promise<LoadedSound> } | undefined
 
   function letGo(keep: string) {
-    let frames = [...sizes.values()].reduce((sum, size) => sum + size, 0)
+    let samples = [...sizes.values()].reduce((sum, size) => sum + size, 0)
     for (const id of held.keys()) {
-      if (frames <= MOST_FRAMES_HELD) return
-      if (id === keep || !sizes.has(id)) continue
-      frames -= sizes.get(id) as number
+      if (samples <= MOST_SAMPLES_HELD) return
+      if (id === keep || !sizes.get(id)) continue
+      samples -= sizes.get(id) as number
       held.delete(id)
       sizes.delete(id)
     }
@@ -84,8 +81,8 @@ export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => 
         loading.then(done, done)
       }
       loading.then(
-        ({ facts }) => {
-          sizes.set(source.id, facts.frames)
+        ({ decoded }) => {
+          sizes.set(source.id, samplesHeld(decoded.sound))
           letGo(source.id)
         },
         () => held.delete(source.id),
@@ -94,7 +91,7 @@ export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => 
     },
     put(sourceId: string, sound: LoadedSound) {
       held.set(sourceId, Promise.resolve(sound))
-      sizes.set(sourceId, sound.facts.frames)
+      sizes.set(sourceId, samplesHeld(sound.decoded.sound))
       letGo(sourceId)
     },
   }

@@ -1,5 +1,5 @@
-import { type AudioBlock, dbToAmplitude, otherReading } from '../../core'
-import type { FileFacts } from '../../engine'
+import { dbToAmplitude, otherReading } from '../../core'
+import { type FileFacts, type Sound, samplesHeld } from '../../engine'
 import { pool } from './engine'
 import { bytesOf, nameOf } from './gather'
 import { beatsOf, SURE_FROM } from './known'
@@ -11,12 +11,25 @@ import { type State, selectedSource, store } from './store'
 
 const { getState, setState } = store
 const MOST_HELD = 24
+/** ten minutes of stereo */
+const MOST_SAMPLES_HELD = 2 * 48_000 * 600
 /** what auditions are brought to, and the headroom over full scale that they are kept under */
 const LOUDNESS_LUFS = -18
 const HIGHEST_PEAK_DB = -1
-const held = new Map<string, Promise<AudioBlock>>()
+const held = new Map<string, Promise<Sound>>()
+const sizes = new Map<string, number>()
 
-function soundOf(id: string, path: string): Promise<AudioBlock> {
+/** The ones that were opened first go, but for the last. */
+function letGo() {
+  let samples = [...held.keys()].reduce((sum, id) => sum + (sizes.get(id) ?? 0), 0)
+  for (const id of [...held.keys()].slice(0, -1)) {
+    if (held.size <= MOST_HELD && samples <= MOST_SAMPLES_HELD) return
+    samples -= sizes.get(id) ?? 0
+    held.delete(id)
+  }
+}
+
+function soundOf(id: string, path: string): Promise<Sound> {
   const known = held.get(id)
   if (known) return known
   const opening = (async () => {
@@ -25,8 +38,13 @@ function soundOf(id: string, path: string): Promise<AudioBlock> {
     return pool.run<'open'>({ kind: 'open', blob, file: nameOf(path) }, { rank: 0 })
   })()
   held.set(id, opening)
-  opening.catch(() => held.delete(id))
-  if (held.size > MOST_HELD) held.delete(held.keys().next().value as string)
+  opening.then(
+    (sound) => {
+      sizes.set(id, samplesHeld(sound))
+      letGo()
+    },
+    () => held.delete(id),
+  )
   return opening
 }
 
@@ -64,13 +82,13 @@ export async function audition(id: string, near: readonly string[] = []) {
   }
   setState({ auditioned: id })
   try {
-    const audio = await soundOf(id, row.path)
+    const sound = await soundOf(id, row.path)
     if (getState().auditioned !== id) return
     const { facts } = row
     const kind = facts?.knowledge.material.likely
     await playback.audition(
       {
-        audio,
+        sound,
         stretch: state.outlook.audition.fitted ? fittedStretch(facts, state.history.present.bpm) : 1,
         methodId: kind === 'chords' || kind === 'single line' ? 'vocoder' : 'splice',
         analysis: facts ? { attacks: facts.knowledge.attacks } : {},

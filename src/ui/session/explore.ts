@@ -43,8 +43,10 @@ export async function exploreSetting(source: Source, variant: Variant, name: str
   await trying(stop, show, () =>
     Promise.all(
       tries.map(async ({ recipe }, n) => {
-        const { audio } = sound.decoded
-        const trial = await tryRecipe(source, audio, recipe, TRIED_SECONDS, { signal: stop.signal, rank: 2 })
+        const trial = await tryRecipe(source, sound.decoded.sound, recipe, TRIED_SECONDS, {
+          signal: stop.signal,
+          rank: 2,
+        })
         showTry(n, { trial })
         const picture = await smallPicture(source, recipe, trial.span, stop.signal)
         if (picture) showTry(n, { picture })

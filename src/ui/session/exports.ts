@@ -1,11 +1,5 @@
-import {
-  type Analysis,
-  type AudioBlock,
-  type ExportOrder,
-  exportFacts,
-  resultName,
-  type SampleFormat,
-} from '../../core'
+import { type Analysis, type ExportOrder, exportFacts, resultName, type SampleFormat } from '../../core'
+import { clearScratch, type Sound, scratchFolder } from '../../engine'
 import { saveFile } from '../common/saveFile'
 import { analysisOf } from './analyses'
 import { pool } from './engine'
@@ -31,12 +25,12 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
   show(0)
   try {
     const { decoded } = sound
-    const analysis = await analysisOf(source, decoded.audio, recipe)
+    const analysis = await analysisOf(source, decoded.sound, recipe)
     const sourceBits = decoded.depth?.float ? undefined : decoded.depth?.bits
     const order = { recipe, format, markers: decoded.markers, sourceBits }
-    const { blob, facts } = await renderFile(decoded.audio, order, analysis, stop.signal, show)
+    const { blob, facts } = await renderFile(decoded.sound, order, analysis, stop.signal, show)
     saveFile(blob, name)
-    notify({ tone: 'plain', text: `${name} exported, ${(facts.frames / decoded.audio.sampleRate).toFixed(3)} s` })
+    notify({ tone: 'plain', text: `${name} exported, ${(facts.frames / decoded.sound.sampleRate).toFixed(3)} s` })
     if (facts.clippedSamples > 0) {
       notify({
         tone: 'trouble',
@@ -53,25 +47,32 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
   }
 }
 
+/** larger files are put together on the browser's disk */
+const MOST_BYTES_IN_MEMORY = 2 ** 26
+
 /** Render a file in its pieces, several at once; it is the same however many. */
 async function renderFile(
-  audio: AudioBlock,
+  sound: Sound,
   order: ExportOrder,
   analysis: Analysis,
   signal: AbortSignal,
   show: (progress: number) => void,
 ) {
-  const plan = await pool.run<'planExport'>({ kind: 'planExport', audio, order, analysis }, { signal, rank: 0 })
+  const plan = await pool.run<'planExport'>({ kind: 'planExport', sound, order, analysis }, { signal, rank: 0 })
   const { pieces } = plan
+  const folder = plan.bytes > MOST_BYTES_IN_MEMORY ? scratchFolder() : undefined
   const made = await makePieces(
     pieces,
     (_, piece, onProgress) =>
       pool.run<'exportPiece'>(
-        { kind: 'exportPiece', audio, order, plan: { analysis: plan.analysis, pieces }, piece },
+        { kind: 'exportPiece', sound, order, plan: { analysis: plan.analysis, pieces }, piece, folder },
         { signal, rank: 0, onProgress: ({ doneFrames }) => onProgress(doneFrames) },
       ),
     show,
-  )
+  ).catch(async (error) => {
+    if (folder !== undefined) await clearScratch(folder)
+    throw error
+  })
   const parts = made.map(({ blob }) => blob)
   return {
     blob: new Blob([plan.header, ...parts, plan.footer], { type: 'audio/wav' }),

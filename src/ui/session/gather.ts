@@ -147,7 +147,7 @@ export async function takeIn(ids: readonly string[]) {
       if (!blob) throw new Error(`${nameOf(row.path)} is no longer there`)
       const file = nameOf(row.path)
       const sourceId = crypto.randomUUID()
-      await files.put(sourceId, file, new Blob([await blob.arrayBuffer()]))
+      await files.put(sourceId, file, blob)
       const source = newSource({ id: sourceId, name: file.replace(/\.[^.]+$/, '') || file, file, origin: 'file' })
       if (row.facts) alreadyKnown(sourceId, row.facts.hash, row.facts.knowledge)
       edit(

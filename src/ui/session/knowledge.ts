@@ -39,23 +39,23 @@ async function findOut(source: Source, rank: number) {
       if (!source.facts) rememberFacts(source.id, await shelf.get(source, rank))
       return
     }
-    const sound = await shelf.get(source, rank)
-    rememberFacts(source.id, sound)
-    const again = await kept(sound.hash)
+    const loaded = await shelf.get(source, rank)
+    rememberFacts(source.id, loaded)
+    const again = await kept(loaded.hash)
     if (again) {
       set(again)
       return
     }
-    const { taggedBpm } = sound
+    const { taggedBpm } = loaded
     const options = { file: source.file, ...(taggedBpm !== undefined && { taggedBpm }) }
-    const { audio } = sound.decoded
+    const { sound } = loaded.decoded
     const [rhythm, tones] = await Promise.all([
-      pool.run<'knowRhythm'>({ kind: 'knowRhythm', audio, options }, { rank: rank + 1 }),
-      pool.run<'knowTones'>({ kind: 'knowTones', audio }, { rank: rank + 1 }),
+      pool.run<'knowRhythm'>({ kind: 'knowRhythm', sound, options }, { rank: rank + 1 }),
+      pool.run<'knowTones'>({ kind: 'knowTones', sound }, { rank: rank + 1 }),
     ])
     const knowledge = joined(rhythm, tones)
     set(knowledge)
-    await knowledgeRows.put(sound.hash, knowledge)
+    await knowledgeRows.put(loaded.hash, knowledge)
   } catch (error) {
     // a file that cannot be read says so where it is opened, and is asked for again from there
     if (getState().knowledge[source.id]) tell(error)

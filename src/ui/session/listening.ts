@@ -62,7 +62,7 @@ async function listenTo(source: Source, onReady: () => void) {
     if (here) {
       heard = { key, sound }
       // before anything that sends a program: a new source has none, and the same one is not sent twice
-      playback.setSource(sound.decoded.audio, Math.min(getState().outlook.places[id] ?? 0, sound.facts.frames - 1))
+      playback.setSource(sound.decoded.sound, Math.min(getState().outlook.places[id] ?? 0, sound.facts.frames - 1))
     }
     if (!source.range) rememberFacts(id, sound)
     setLoad(key, { status: 'ready', facts: sound.facts })
@@ -93,7 +93,7 @@ function syncProgram(state: State) {
   const tried = state.tried?.sourceId === source.id ? state.tried : undefined
   const needed = source.variants.map((variant) => recipeOf(source, variant))
   if (tried) needed.push(tried.recipe)
-  syncAnalysis(source, heard.sound.decoded.audio, needed)
+  syncAnalysis(source, heard.sound.decoded.sound, needed)
   const analysis = knownSoFar(state, source)
   if (analysis && analysis !== sentAnalysis) playback.setAnalysis(analysis)
   sentAnalysis = analysis

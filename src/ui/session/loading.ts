@@ -12,8 +12,8 @@ export function rememberFacts(sourceId: string, { decoded, facts, hash }: Loaded
       if (!source || source.facts?.hash) return
       source.facts = {
         frames: facts.frames,
-        sampleRate: decoded.audio.sampleRate,
-        channels: decoded.audio.channels.length,
+        sampleRate: decoded.sound.sampleRate,
+        channels: decoded.sound.channelCount,
         container: decoded.container,
         ...(decoded.depth && { depth: decoded.depth }),
         peak: facts.peak,

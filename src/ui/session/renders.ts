@@ -1,14 +1,5 @@
-import {
-  type Analysis,
-  type AudioBlock,
-  MEASURE_VERSION,
-  mayBeCut,
-  type Progress,
-  planOf,
-  type Recipe,
-  type Trial,
-} from '../../core'
-import { type JobResults, KEPT_SECONDS } from '../../engine'
+import { type Analysis, MEASURE_VERSION, mayBeCut, type Progress, planOf, type Recipe, type Trial } from '../../core'
+import { isInMemory, type JobResults, KEPT_SECONDS, type Sound } from '../../engine'
 import { isKnown, knownSoFar } from './analyses'
 import { pool, trialRows } from './engine'
 import { heardSound } from './listening'
@@ -62,13 +53,13 @@ export function syncRenders(state: State) {
 function beginRender(variantId: string, key: string, pauseMs: number, asked = false) {
   const source = selectedSource(getState())
   const variant = source?.variants.find((v) => v.id === variantId)
-  const sound = source && heardSound(source)
-  if (!source || !variant || !sound) return
+  const loaded = source && heardSound(source)
+  if (!source || !variant || !loaded) return
   renderJobs.get(variantId)?.stop.abort()
   const recipe = recipeOf(source, variant)
-  const { audio } = sound.decoded
-  const { map, stretch } = planOf(recipe, { frames: sound.facts.frames, sampleRate: audio.sampleRate })
-  if (!asked && map.outputFrames > RENDER_UNASKED_SECONDS * audio.sampleRate) {
+  const { sound } = loaded.decoded
+  const { map, stretch } = planOf(recipe, sound)
+  if (!asked && map.outputFrames > RENDER_UNASKED_SECONDS * sound.sampleRate) {
     setRender(variantId, { key, status: 'held', progress: 0 })
     return
   }
@@ -85,7 +76,8 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
       const known = await keptTrial(measured)
       const heard = () => activeLane(getState(), source) === variantId
       const analysis = knownSoFar(getState(), source) ?? {}
-      const order = { audio, recipe, analysis, frames: map.outputFrames, keep: !known }
+      const keep = !known && isInMemory(sound)
+      const order = { sound, recipe, analysis, frames: map.outputFrames, keep }
       const result = await draw(order, signal, heard() ? 2 : 3, (progress) => {
         if (current()) setRender(variantId, { key, status: 'running', progress })
       })
@@ -96,7 +88,15 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
       const trial =
         known ??
         (await pool.run<'measure'>(
-          { kind: 'measure', audio, result: result.audio, seconds: TELLING_SECONDS, recipe, analysis, readingKey },
+          {
+            kind: 'measure',
+            sound,
+            result: result.result,
+            seconds: TELLING_SECONDS,
+            recipe,
+            analysis,
+            readingKey,
+          },
           {
             signal,
             rank: heard() ? 4 : 5,
@@ -118,7 +118,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
 }
 
 interface DrawOrder {
-  readonly audio: AudioBlock
+  readonly sound: Sound
   readonly recipe: Recipe
   readonly analysis: Analysis
   /** of the result */
@@ -129,31 +129,35 @@ interface DrawOrder {
 
 /** Draw a result; a long one in its pieces, several at once. It is the same however many. */
 async function draw(
-  { audio, recipe, analysis, frames, keep }: DrawOrder,
+  { sound, recipe, analysis, frames, keep }: DrawOrder,
   signal: AbortSignal,
   rank: number,
   show: (progress: number) => void,
 ): Promise<JobResults['render']> {
-  const { sampleRate, channels } = audio
+  const { sampleRate, channelCount } = sound
   if (!mayBeCut(frames, sampleRate)) {
     const onProgress = ({ doneFrames, totalFrames }: Progress) => show(doneFrames / totalFrames)
-    return pool.run<'render'>({ kind: 'render', audio, recipe, analysis, keep }, { signal, rank, onProgress })
+    return pool.run<'render'>({ kind: 'render', sound, recipe, analysis, keep }, { signal, rank, onProgress })
   }
-  const pieces = await pool.run<'outline'>({ kind: 'outline', audio, recipe, analysis }, { signal, rank })
+  const pieces = await pool.run<'outline'>({ kind: 'outline', sound, recipe, analysis }, { signal, rank })
   const kept = keep && frames <= KEPT_SECONDS * sampleRate
-  const into = kept ? channels.map(() => new Float32Array(new SharedArrayBuffer(4 * frames))) : []
+  const into = kept
+    ? Array.from({ length: channelCount }, () => new Float32Array(new SharedArrayBuffer(4 * frames)))
+    : []
   const parts = await makePieces(
     pieces,
     (span, _, onProgress) =>
       pool.run<'renderPiece'>(
-        { kind: 'renderPiece', audio, recipe, analysis, frames, span, into },
+        { kind: 'renderPiece', sound, recipe, analysis, frames, span, into },
         { signal, rank, onProgress: ({ doneFrames }) => onProgress(doneFrames) },
       ),
     show,
   )
-  const sound = { frames, sampleRate, channelCount: channels.length }
-  const facts = await pool.run<'joinSurveys'>({ kind: 'joinSurveys', sound, parts }, { signal, rank })
-  return { facts, audio: kept ? { sampleRate, channels: into } : undefined }
+  const facts = await pool.run<'joinSurveys'>(
+    { kind: 'joinSurveys', of: { frames, sampleRate, channelCount }, parts },
+    { signal, rank },
+  )
+  return { facts, result: kept ? { sampleRate, channelCount, frames, lies: { channels: into } } : undefined }
 }
 
 /** What was read of a source for measuring belongs to this: its bytes, its part, and its attacks as corrected. */

@@ -1,4 +1,5 @@
 import { kernelsRun } from '../../core'
+import { clearScratch } from '../../engine'
 import { createSessionKeeper } from '../../storage'
 import { database, files } from './engine'
 import { openList } from './gather'
@@ -53,6 +54,7 @@ export async function start() {
   store.subscribe(follow)
   follow(getState(), undefined)
   openList().catch(tell)
+  void clearScratch()
 }
 
 /** Whatever changed, let storage, playback and the renders follow. */

@@ -70,19 +70,19 @@ export function syncSpectra(state: State) {
 }
 
 async function make(source: Source, id: string, { key, start, end, recipe, fftFrames }: Order) {
-  const sound = heardSound(source)
-  if (!sound) return
+  const loaded = heardSound(source)
+  if (!loaded) return
   const job = { key, stop: new AbortController() }
   running.set(id, job)
   await new Promise((resolve) => setTimeout(resolve, PAUSE_MS))
   if (job.stop.signal.aborted) return
-  const { audio } = sound.decoded
-  const { map } = planOf(recipe ?? AS_IT_IS, { frames: sound.facts.frames, sampleRate: audio.sampleRate })
+  const { sound } = loaded.decoded
+  const { map } = planOf(recipe ?? AS_IT_IS, sound)
   try {
     const picture = await pool.run<'spectrogram'>(
       {
         kind: 'spectrogram',
-        audio,
+        sound,
         recipe,
         analysis: knownSoFar(getState(), source) ?? {},
         from: map.outputAt(asSource(start)),
@@ -117,13 +117,12 @@ export function smallPicture(
   part: { readonly from: number; readonly to: number },
   signal: AbortSignal,
 ): Promise<Spectrogram> | undefined {
-  const sound = heardSound(source)
-  if (!sound) return undefined
-  const { audio } = sound.decoded
+  const loaded = heardSound(source)
+  if (!loaded) return undefined
   return pool.run<'spectrogram'>(
     {
       kind: 'spectrogram',
-      audio,
+      sound: loaded.decoded.sound,
       recipe,
       analysis: knownSoFar(getState(), source) ?? {},
       from: part.from,

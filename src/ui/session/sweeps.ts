@@ -120,7 +120,7 @@ export async function startSweep(source: Source) {
     await Promise.all(
       missing.map(async (place) => {
         const { recipe, seconds } = tryOf(source, place)
-        const trial = await tryRecipe(source, sound.decoded.audio, recipe, seconds, { signal: stop.signal, rank: 6 })
+        const trial = await tryRecipe(source, sound.decoded.sound, recipe, seconds, { signal: stop.signal, rank: 6 })
         stop.signal.throwIfAborted()
         done++
         setSweep(key, ({ points }) => ({

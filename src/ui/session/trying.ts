@@ -1,4 +1,5 @@
-import { type AudioBlock, asOutput, frameCount, planOf, type Recipe, type Trial } from '../../core'
+import { asOutput, planOf, type Recipe, type Trial } from '../../core'
+import type { Sound } from '../../engine'
 import { analysisOf } from './analyses'
 import { pool, trialRows } from './engine'
 import type { Source } from './model'
@@ -20,7 +21,7 @@ interface Trying {
  */
 export async function tryRecipe(
   source: Source,
-  audio: AudioBlock,
+  sound: Sound,
   recipe: Recipe,
   seconds: number,
   options: Trying,
@@ -30,16 +31,16 @@ export async function tryRecipe(
   const kept = (await trialRows.get(key).catch(() => undefined)) as Trial | undefined
   if (kept) return kept
   // attacks say which part tells most, and half of the methods need them anyway
-  const attacks = await analysisOf(source, audio, {
+  const attacks = await analysisOf(source, sound, {
     ...recipe,
     methodId: 'splice',
     settings: {},
     holdPercent: 1,
   })
-  const analysis = { ...attacks, ...(await analysisOf(source, audio, recipe)) }
+  const analysis = { ...attacks, ...(await analysisOf(source, sound, recipe)) }
   options.signal.throwIfAborted()
   const trial = await pool.run<'measure'>(
-    { kind: 'measure', audio, seconds, recipe, analysis, readingKey: readingKeyOf(source) },
+    { kind: 'measure', sound, seconds, recipe, analysis, readingKey: readingKeyOf(source) },
     options,
   )
   trialRows.put(key, trial).catch(() => undefined)
@@ -69,8 +70,8 @@ export async function triedBefore(
 }
 
 /** Which part of the source a trial was about, and how much louder it came out: what is needed to hear it. */
-export function rangeOfTrial(recipe: Recipe, { span, measurement }: Trial, audio: AudioBlock) {
-  const { map } = planOf(recipe, { frames: frameCount(audio), sampleRate: audio.sampleRate })
+export function rangeOfTrial(recipe: Recipe, { span, measurement }: Trial, sound: Sound) {
+  const { map } = planOf(recipe, sound)
   const level = measurement.artefacts.find(({ id }) => id === 'level')
   return {
     range: {

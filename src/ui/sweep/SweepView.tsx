@@ -50,7 +50,7 @@ export function SweepView({ source }: { source: Source }) {
     const sound = heardSound(source)
     if (!sound) return
     const recipe = placeRecipe(source, point)
-    hearTried({ sourceId: source.id, recipe, ...rangeOfTrial(recipe, point, sound.decoded.audio) })
+    hearTried({ sourceId: source.id, recipe, ...rangeOfTrial(recipe, point, sound.decoded.sound) })
   }
   const pick = (next: Cell) => {
     setChosen({ row: next.row, column: next.column })

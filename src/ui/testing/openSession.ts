@@ -1,5 +1,6 @@
 import 'fake-indexeddb/auto'
-import type { Artefact, ArtefactId, AudioBlock, Measurement, Trial } from '../../core'
+import type { Artefact, ArtefactId, Measurement, Trial } from '../../core'
+import type { Sound } from '../../engine'
 import type { Job, JobResults, SoundFacts } from '../../engine/jobProtocol'
 import { StandInWorker } from './standInWorker'
 
@@ -14,9 +15,11 @@ const { syncListening } = await import('../session/listening')
 export const RATE = 48_000
 
 /** A sound of some seconds that every decode and render comes to. */
-export const soundOf = (seconds: number): AudioBlock => ({
+export const soundOf = (seconds: number): Sound => ({
   sampleRate: RATE,
-  channels: [Float32Array.from({ length: seconds * RATE }, (_, i) => 0.3 * Math.sin(i / 17))],
+  channelCount: 1,
+  frames: seconds * RATE,
+  lies: { channels: [Float32Array.from({ length: seconds * RATE }, (_, i) => 0.3 * Math.sin(i / 17))] },
 })
 
 const factsOf = (frames: number): SoundFacts => ({
@@ -41,14 +44,14 @@ export function answering(figuresOf: (job: Extract<Job, { kind: 'measure' }>) =>
   return (job: Job): JobResults[keyof JobResults] => {
     if (job.kind === 'decode')
       return {
-        decoded: { audio: soundOf(seconds), container: 'WAV', markers: { cues: [], loops: [] }, warnings: [] } as never,
+        decoded: { sound: soundOf(seconds), container: 'WAV', markers: { cues: [], loops: [] }, warnings: [] } as never,
         facts: factsOf(seconds * RATE),
         hash: 'tide',
         taggedBpm: undefined,
       }
     if (job.kind === 'analyse') return { attacks: [], pitch: NO_PITCH, ...job.known }
     if (job.kind === 'render')
-      return { facts: factsOf(Math.round(seconds * RATE * job.recipe.stretch)), audio: undefined }
+      return { facts: factsOf(Math.round(seconds * RATE * job.recipe.stretch)), result: undefined }
     if (job.kind === 'measure')
       return { span: { from: 0, to: Math.round(job.seconds * RATE) }, measurement: figuresOf(job) } satisfies Trial
     if (job.kind === 'spectrogram')

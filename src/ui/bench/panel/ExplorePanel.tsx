@@ -179,7 +179,7 @@ function Card({
       hearTried({
         sourceId: source.id,
         recipe: one.recipe,
-        ...rangeOfTrial(one.recipe, one.trial, sound.decoded.audio),
+        ...rangeOfTrial(one.recipe, one.trial, sound.decoded.sound),
       })
   }
   return (

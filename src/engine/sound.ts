@@ -1,0 +1,112 @@
+import {
+  AppError,
+  type AudioBlock,
+  type ByteSource,
+  frameCount,
+  inBlocks,
+  type Levels,
+  type SoundSource,
+  soundSource,
+  sourceWithin,
+} from '../core'
+import { openWavFile } from '../host/wavFile'
+
+/**
+ * A decoded sound as threads hand it to each other. Its samples lie in memory that all of them see, or, of a long one, in a WAV file
+ * that each reads where it needs it. Plain data.
+ */
+export interface Sound {
+  readonly sampleRate: number
+  readonly channelCount: number
+  readonly frames: number
+  readonly lies: InMemory | InFile
+}
+
+interface InMemory {
+  readonly channels: readonly Float32Array[]
+}
+
+interface InFile {
+  /** the same file has the same */
+  readonly id: string
+  readonly blob: Blob
+  readonly file: string
+  /** the frame of the file that the sound begins at */
+  readonly from: number
+  /** of a whole file, which was looked through when it was opened */
+  readonly levels?: Levels
+}
+
+/** four minutes of stereo: longer ones stay in their file, where that can be read anywhere */
+const MOST_SAMPLES_IN_MEMORY = 2 * 48_000 * 240
+
+export const isLong = ({ frames, channelCount }: Pick<Sound, 'frames' | 'channelCount'>) =>
+  frames * channelCount > MOST_SAMPLES_IN_MEMORY
+
+export const isInMemory = ({ lies }: Sound): boolean => 'channels' in lies
+
+/** Samples that a sound holds in memory. */
+export const samplesHeld = (sound: Sound): number => (isInMemory(sound) ? sound.frames * sound.channelCount : 0)
+
+export const soundInMemory = (audio: AudioBlock): Sound => ({
+  sampleRate: audio.sampleRate,
+  channelCount: audio.channels.length,
+  frames: frameCount(audio),
+  lies: { channels: audio.channels },
+})
+
+/** A sound that stays in its file, with what was found out when it was looked through. */
+export const withLevels = (sound: Sound, levels: Levels | undefined): Sound =>
+  levels && 'blob' in sound.lies ? { ...sound, lies: { ...sound.lies, levels } } : sound
+
+/** The frames of a sound from `start` up to `end`, as a sound of their own: nothing is copied. */
+export function partOfSound(sound: Sound, start: number, end: number): Sound {
+  const { lies } = sound
+  return {
+    ...sound,
+    frames: end - start,
+    lies:
+      'channels' in lies
+        ? { channels: lies.channels.map((channel) => channel.subarray(start, end)) }
+        : { id: lies.id, blob: lies.blob, file: lies.file, from: lies.from + start },
+  }
+}
+
+/** files that were read last: what is kept of a source by others hangs on it */
+const opened = new Map<string, SoundSource>()
+const MOST_OPENED = 3
+
+/** The samples of a sound, for whoever is in a worker: a file is read at once, while others wait. */
+export function openSound({ lies, sampleRate, frames }: Sound): SoundSource {
+  if ('channels' in lies) return soundSource({ sampleRate, channels: lies.channels })
+  const key = `${lies.id} ${lies.from} ${frames}`
+  const known = opened.get(key)
+  if (known) return known
+  const wav = openWavFile(bytesOf(lies.blob, lies.file), lies.file)
+  if (!wav) throw new Error(`${lies.file} is no longer what it was`)
+  const part = sourceWithin(inBlocks(wav.source), lies.from, lies.from + frames)
+  const source = { ...part, slow: true, ...(lies.levels && { levels: lies.levels }) }
+  opened.set(key, source)
+  if (opened.size > MOST_OPENED) opened.delete(opened.keys().next().value as string)
+  return source
+}
+
+/** what of it the types of a page lack: only workers have it */
+declare const FileReaderSync: new () => { readAsArrayBuffer(blob: Blob): ArrayBuffer }
+
+/**
+ * The bytes of a blob, for whoever is in a worker.
+ * @throws {AppError} `storage/lost` where they can no longer be read.
+ */
+export const bytesOf = (blob: Blob, file: string): ByteSource => ({
+  length: blob.size,
+  read(at, count) {
+    const end = Math.min(blob.size, at + count)
+    if (end <= at) return new Uint8Array(0)
+    try {
+      return new Uint8Array(new FileReaderSync().readAsArrayBuffer(blob.slice(at, end)))
+    } catch (error) {
+      throw new AppError('storage/lost', { name: file }, error)
+    }
+  },
+})
