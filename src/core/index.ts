@@ -106,7 +106,7 @@ export type { PitchPoint } from './timeline/pitchLine'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
 export { harmOf, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { comparisonOf } from './trials/comparisonOf'
-export { type Span, tellingSpan } from './trials/excerpt'
+export { type Span, type Traits, tellingSpan, traitsOf } from './trials/excerpt'
 export { chanceOfAtLeast, chanceOfPreference } from './trials/listening'
 export { valuesOver } from './trials/settingValues'
 export {

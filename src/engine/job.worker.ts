@@ -36,8 +36,10 @@ import {
   sourceVoice,
   spectrogramTask,
   type Task,
+  type Traits,
   type Trial,
   tellingSpan,
+  traitsOf,
   trialTask,
   writeWav,
 } from '../core'
@@ -231,7 +233,9 @@ async function measure(
   const most = isInMemory(sound) ? asked.seconds : Math.max(1, MOST_SOURCE_SECONDS * stretch)
   const seconds = Math.min(most, asked.seconds)
   const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
-  const span = result ? { from: 0, to: map.outputFrames } : tellingSpan(source, map, attacks, seconds)
+  const span = result
+    ? { from: 0, to: map.outputFrames }
+    : tellingSpan(source, map, attacks, seconds, keptTraits(readingKey))
   const whole = span.from === 0 && span.to === map.outputFrames
   const reading = whole ? await readingOf(source, readingKey, analysis, options) : undefined
   if (!result) return runTask(trialTask(source, recipe, span, analysis, reading, partReader(readingKey)), options)
@@ -336,6 +340,14 @@ const partReader = (readingKey: string): ReadPart =>
     return lastPart.reading
   }
 
+let lastTraits: { readonly key: string; readonly traits: Traits } | undefined
+
+/** What tells which part of a source to try: the last one's is kept, since other methods and values follow. */
+const keptTraits = (key: string) => (source: SoundSource) => {
+  if (lastTraits?.key !== key) lastTraits = { key, traits: traitsOf(source) }
+  return lastTraits.traits
+}
+
 let lastReading: { readonly key: string; readonly reading: SourceReading } | undefined
 
 /** What measures need to know of a source: the last one's is kept, since its other results follow. */
@@ -375,7 +387,7 @@ function openLong(blob: Blob, file: string): DecodedSound | undefined {
   if (!wav || !isLong(wav.source)) return undefined
   const { source, container, depth, markers } = wav
   const { sampleRate, channelCount, frames } = source
-  const sound: Sound = { sampleRate, channelCount, frames, lies: { id: crypto.randomUUID(), blob, file, from: 0 } }
+  const sound: Sound = { sampleRate, channelCount, frames, lies: { blob, file, from: 0 } }
   return { sound, container, depth, markers, warnings: warningsOf(wav, file) }
 }
 

@@ -27,8 +27,6 @@ interface InMemory {
 }
 
 interface InFile {
-  /** the same file has the same */
-  readonly id: string
   readonly blob: Blob
   readonly file: string
   /** the frame of the file that the sound begins at */
@@ -68,27 +66,20 @@ export function partOfSound(sound: Sound, start: number, end: number): Sound {
     lies:
       'channels' in lies
         ? { channels: lies.channels.map((channel) => channel.subarray(start, end)) }
-        : { id: lies.id, blob: lies.blob, file: lies.file, from: lies.from + start },
+        : { blob: lies.blob, file: lies.file, from: lies.from + start },
   }
 }
 
-/** files that were read last: what is kept of a source by others hangs on it */
-const opened = new Map<string, SoundSource>()
-const MOST_OPENED = 3
-
-/** The samples of a sound, for whoever is in a worker: a file is read at once, while others wait. */
+/**
+ * The samples of a sound, for whoever is in a worker: a file is read at once, while others wait. What is kept of its parts hangs on what
+ * is returned: it goes with it.
+ */
 export function openSound({ lies, sampleRate, frames }: Sound): SoundSource {
   if ('channels' in lies) return soundSource({ sampleRate, channels: lies.channels })
-  const key = `${lies.id} ${lies.from} ${frames}`
-  const known = opened.get(key)
-  if (known) return known
   const wav = openWavFile(bytesOf(lies.blob, lies.file), lies.file)
-  if (!wav) throw new Error(`${lies.file} is no longer what it was`)
-  const part = sourceWithin(inBlocks(wav.source), lies.from, lies.from + frames)
-  const source = { ...part, slow: true, ...(lies.levels && { levels: lies.levels }) }
-  opened.set(key, source)
-  if (opened.size > MOST_OPENED) opened.delete(opened.keys().next().value as string)
-  return source
+  if (!wav) throw new AppError('storage/lost', { name: lies.file })
+  const source = sourceWithin(inBlocks(wav.source), lies.from, lies.from + frames)
+  return { ...source, slow: true, ...(lies.levels && { levels: lies.levels }) }
 }
 
 /** what of it the types of a page lack: only workers have it */

@@ -22,19 +22,21 @@ const ENOUGH_ATTACKS = 8
  *
  * @param attacks  source frames, rising.
  * @param outputSeconds  how long the part may be.
+ * @param read  the traits of this source: all of it is read for them, so that whoever asks again keeps them.
  */
 export function tellingSpan(
   sound: AudioBlock | SoundSource,
   map: TimeMap,
   attacks: readonly number[],
   outputSeconds: number,
+  read: (source: SoundSource) => Traits = traitsOf,
 ): Span {
   const source = soundSource(sound)
   const { sampleRate } = source
   const length = Math.round(outputSeconds * sampleRate)
   if (map.outputFrames <= length) return { from: 0, to: map.outputFrames }
-  const step = Math.round(STEP_SECONDS * sampleRate)
-  const traits = traitsOf(source, step)
+  const step = stepFrames(source)
+  const traits = read(source)
   const best = { from: 0, score: -1 }
   const most = { energy: 0, tonal: 0, noisy: 0, attacks: 0 }
   const parts: { from: number; energy: number; tonal: number; noisy: number; attacks: number }[] = []
@@ -70,8 +72,13 @@ export function tellingSpan(
   return { from: best.from, to: best.from + length }
 }
 
-/** Loudness-like energy of each step of the source, shared out between what is tonal and what is noise. */
-function traitsOf(source: SoundSource, step: number): { energy: number; tonal: number; noisy: number }[] {
+const stepFrames = ({ sampleRate }: SoundSource) => Math.round(STEP_SECONDS * sampleRate)
+
+/** Of each step of a source: loudness-like energy, shared out between what is tonal and what is noise. */
+export type Traits = readonly { readonly energy: number; readonly tonal: number; readonly noisy: number }[]
+
+export function traitsOf(source: SoundSource): Traits {
+  const step = stepFrames(source)
   const mix = mixedSource(source)
   const fft = complexFft(SIZE)
   const window = hann(SIZE)

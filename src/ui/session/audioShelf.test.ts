@@ -17,7 +17,7 @@ function soundOf(frames: number, inFile = false): LoadedSound {
         channelCount: 2,
         frames,
         lies: inFile
-          ? { id: 'tide', blob: new Blob(), file: 'tide.wav', from: 0 }
+          ? { blob: new Blob(), file: 'tide.wav', from: 0 }
           : { channels: [0, 1].map(() => Float32Array.from({ length: Math.min(frames, 1000) }, (_, i) => i)) },
       },
       container: 'WAV',
@@ -111,7 +111,7 @@ describe('a part of a sound', () => {
   it('of a file is the file from a later frame on', async () => {
     const { shelf } = shelfOf({ rain: 1000 }, [], true)
     const { decoded } = await shelf.getPart(source('rain', { range: { start: 200, end: 650 } }))
-    expect(decoded.sound).toMatchObject({ frames: 450, lies: { id: 'tide', from: 200 } })
+    expect(decoded.sound).toMatchObject({ frames: 450, lies: { file: 'tide.wav', from: 200 } })
   })
   it('without a range is all of it', async () => {
     const { shelf } = shelfOf({ rain: 1000 })
