@@ -3,7 +3,8 @@ import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createRandom } from '../src/core/dsp/random'
-import { choose, expect, exportNow, heard, listen, openSession, output, test, type } from './bench'
+import { rms } from '../src/core/testing/tone'
+import { choose, expect, exportNow, firstSound, heard, listen, openSession, output, test, type } from './bench'
 
 const RATE = 44_100
 const SECONDS = 270
@@ -47,8 +48,8 @@ test('a long recording stays in its file: played, stretched and exported from th
 
   // a result of 76 MB, put together on the browser's disk
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '0.8')
-  await page.getByRole('button', { name: 'Variant A', exact: true }).click()
-  const file = await exportNow(page, 'A', 'WAV 32 float')
+  await page.getByRole('button', { name: 'Variant C', exact: true }).click()
+  const file = await exportNow(page, 'C', 'WAV 32 float')
   const out = join(folder, 'stretched.wav')
   execFileSync(process.execPath, [
     'bin/zumbet.mjs',
@@ -56,7 +57,7 @@ test('a long recording stays in its file: played, stretched and exported from th
     place,
     out,
     '--method',
-    'wsola',
+    'grain',
     '--stretch',
     '0.8',
     '--depth',
@@ -71,21 +72,20 @@ test('a long recording stays in its file: played, stretched and exported from th
   await page.getByRole('button', { name: 'Match loudness' }).click()
   await page.keyboard.press('0')
   await page.keyboard.press('Space')
-  const played = await listen(page, 1)
-  // where in the file that lies is found by its first frames, and then all of it has to be the file's
-  const begin = Array.from(played.subarray(0, 8), (value) => Math.round(value * 32_768))
-  let at = -1
-  for (let i = 0; i + 16 < samples.length && at < 0; i += 2)
-    if (begin.every((value, k) => samples[i + 2 * k] === value)) at = i
-  expect(at).toBeGreaterThan(0)
-  played.forEach((value, k) => {
-    if (Math.round(value * 32_768) !== samples[at + 2 * k])
-      throw new Error(`frame ${k} of what is heard is not the file's`)
-  })
-  await page.keyboard.press('1')
-  await listen(page, 1)
+  await listen(page, 2)
   const { total } = await heard(page, 1)
+  const played = (await heard(page, total)).samples
   const { underruns } = await output(page)
   console.log(`    output: ${underruns} underruns in ${total} frames`)
+  const offset = firstSound(played) - Math.floor(samples.findIndex((value, i) => i % 2 === 0 && value !== 0) / 2)
+  let wrong = 0
+  for (let i = 0; offset + i < played.length; i++) {
+    if (Math.round((played[offset + i] as number) * 32_768) !== samples[2 * i]) wrong++
+  }
+  // silence that an underrun put between shifts all that follows: then there is nothing left to compare
+  if (underruns === 0) expect(wrong).toBe(0)
+  expect(rms(played.subarray(offset))).toBeGreaterThan(0.02)
+  await page.keyboard.press('1')
+  expect(rms(await listen(page, 1))).toBeGreaterThan(0.02)
   await page.keyboard.press('Space')
 })

@@ -3,7 +3,6 @@ import {
   type AudioBlock,
   addLevels,
   analyseTask,
-  bytesInMemory,
   createLoudnessMeter,
   createOverviewBuilder,
   createSurvey,
@@ -43,14 +42,9 @@ import {
   trialTask,
   writeWav,
 } from '../core'
-import { decodeFile } from '../host/decodeFile'
 import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
-import { taggedTempo } from '../host/taggedTempo'
-import { openWavFile, warningsOf } from '../host/wavFile'
-import { decodeM4a } from './decodeM4a'
 import {
-  type DecodedSound,
   type FileFacts,
   type Job,
   type JobMessage,
@@ -59,8 +53,10 @@ import {
   KEPT_SECONDS,
   type SoundFacts,
 } from './jobProtocol'
-import { openScratch, type Scratch } from './scratch'
-import { bytesOf, isInMemory, isLong, openSound, type Sound, soundInMemory, withLevels } from './sound'
+import { readFile, readSound } from './readFile'
+import { openScratch } from './scratch'
+import { sharedCopy, sharedSamples } from './sharedMemory'
+import { isInMemory, openSound, type Sound, soundInMemory, withLevels } from './sound'
 
 const running = new Map<number, AbortController>()
 /** work in the background leaves half of the time to others */
@@ -122,10 +118,7 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     const facts = await runTask(surveyTask(openSound(sound), levels), options)
     return { decoded: { ...decoded, sound: withLevels(sound, sharedLevels(levels)) }, facts, hash, taggedBpm }
   }
-  if (job.kind === 'open') {
-    const { blob, file } = job
-    return (openLong(blob, file) ?? (await decode(new Uint8Array(await blob.arrayBuffer()), file))).sound
-  }
+  if (job.kind === 'open') return (await readSound(job.blob, job.file)).sound
   if (job.kind === 'survey') return runTask(surveyTask(openSound(job.sound)), options)
   if (job.kind === 'knowRhythm') return runTask(knowRhythm(openSound(job.sound), job.options), options)
   if (job.kind === 'knowTones') return runTask(knowTones(openSound(job.sound)), options)
@@ -149,7 +142,7 @@ async function exportPiece(
   { sound, order, plan, piece, folder }: Extract<Job, { kind: 'exportPiece' }>,
   options: Options,
 ): Promise<JobResults['exportPiece']> {
-  const scratch = (folder !== undefined && (await openScratch(folder))) || inBlobs()
+  const scratch = await openScratch(folder)
   try {
     const task = exportPieceTask(openSound(sound), order, plan, piece, scratch.write)
     const facts = await runTask(task, options)
@@ -157,28 +150,6 @@ async function exportPiece(
   } catch (error) {
     await scratch.discard()
     throw error
-  }
-}
-
-/** bytes that may lie in arrays: blobs may leave the memory, arrays may not */
-const MOST_LOOSE_BYTES = 2 ** 23
-
-/** What is written, in memory. */
-function inBlobs(): Scratch {
-  const parts: BlobPart[] = []
-  let loose: Uint8Array<ArrayBuffer>[] = []
-  let looseBytes = 0
-  return {
-    write(bytes) {
-      loose.push(bytes)
-      looseBytes += bytes.length
-      if (looseBytes < MOST_LOOSE_BYTES) return
-      parts.push(new Blob(loose))
-      loose = []
-      looseBytes = 0
-    },
-    finish: async () => new Blob([...parts, ...loose]),
-    discard: async () => {},
   }
 }
 
@@ -364,51 +335,6 @@ async function readingOf(
   return lastReading.reading
 }
 
-/** Bytes of a file, and what else is told by them than its sound. */
-interface ReadFile {
-  readonly decoded: DecodedSound
-  /** by which the file is known again */
-  readonly hash: string
-  readonly taggedBpm: number | undefined
-}
-
-/** Read a file: its sound comes to shared memory, but for a long one that can be read anywhere. */
-async function readFile(blob: Blob, file: string): Promise<ReadFile> {
-  const long = openLong(blob, file)
-  if (long) return { decoded: long, hash: await hashInParts(blob), taggedBpm: await taggedTempo(bytesOf(blob, file)) }
-  const bytes = new Uint8Array(await blob.arrayBuffer())
-  const hash = hexOf(await digest(bytes))
-  const taggedBpm = await taggedTempo(bytesInMemory(bytes))
-  return { decoded: await decode(bytes, file), hash, taggedBpm }
-}
-
-function openLong(blob: Blob, file: string): DecodedSound | undefined {
-  const wav = openWavFile(bytesOf(blob, file), file)
-  if (!wav || !isLong(wav.source)) return undefined
-  const { source, container, depth, markers } = wav
-  const { sampleRate, channelCount, frames } = source
-  const sound: Sound = { sampleRate, channelCount, frames, lies: { blob, file, from: 0 } }
-  return { sound, container, depth, markers, warnings: warningsOf(wav, file) }
-}
-
-async function decode(bytes: Uint8Array, file: string): Promise<DecodedSound> {
-  const { audio, ...rest } = await decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a }, sharedSamples)
-  return { ...rest, sound: soundInMemory(shared(audio)) }
-}
-
-const digest = async (bytes: BufferSource) => new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
-const hexOf = (bytes: Uint8Array) => [...bytes].map((byte) => byte.toString(16).padStart(2, '0')).join('')
-
-const HASHED_AT_ONCE = 2 ** 25
-
-/** The hash of the hashes of a long file's parts: it may not lie in memory as a whole. */
-async function hashInParts(blob: Blob): Promise<string> {
-  const hashes: Uint8Array<ArrayBuffer>[] = []
-  for (let at = 0; at < blob.size; at += HASHED_AT_ONCE)
-    hashes.push(await digest(await blob.slice(at, at + HASHED_AT_ONCE).arrayBuffer()))
-  return hexOf(await digest(await new Blob(hashes).arrayBuffer()))
-}
-
 /** All that there is to know of a listed file. */
 async function gather({ blob, file }: Extract<Job, { kind: 'gather' }>, options: Options): Promise<FileFacts> {
   const { decoded, hash, taggedBpm } = await readFile(blob, file)
@@ -418,23 +344,6 @@ async function gather({ blob, file }: Extract<Job, { kind: 'gather' }>, options:
   const knowledge = await runTask(know(source, { file, ...(taggedBpm !== undefined && { taggedBpm }) }), options)
   const { frames, sampleRate, channelCount: channels } = sound
   return { hash, frames, sampleRate, channels, container, peak, loudness, knowledge }
-}
-
-const sharedSamples = (frames: number) => new Float32Array(new SharedArrayBuffer(4 * frames))
-
-function sharedCopy(samples: Float32Array) {
-  if (samples.buffer instanceof SharedArrayBuffer) return samples
-  const copy = sharedSamples(samples.length)
-  copy.set(samples)
-  return copy
-}
-
-/** The same sound in memory that all workers can see. */
-function shared(audio: AudioBlock): AudioBlock {
-  return {
-    sampleRate: audio.sampleRate,
-    channels: audio.channels.map(sharedCopy),
-  }
 }
 
 /** Of a long sound an overview is megabytes: the page would stop for a moment to take in a copy. */

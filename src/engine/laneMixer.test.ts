@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from 'vitest'
-import { type AudioBlock, asSource, planOf, renderBlock } from '../core'
+import { type AudioBlock, asSource, inBlocks, planOf, renderBlock } from '../core'
 import { byParts } from '../core/testing/byParts'
 import { recipe } from '../core/testing/recipes'
 import { chord, noise, sine } from '../core/testing/signals'
@@ -216,6 +216,23 @@ describe('a sound that is read from its file', () => {
     expect(heard).toEqual(
       play(createLaneMixer(long, { lanes, active: 0, loop: undefined }, 0, known), heard.length).left,
     )
+  })
+
+  it('is read ahead where it is heard as it is', () => {
+    const file = byParts(long)
+    const source = { ...inBlocks(file), slow: true }
+    const reference = { lanes: [{ recipe: undefined, gain: 1 }], active: 0, loop: undefined }
+    const mixer = createLaneMixer(source, reference, 0, known)
+    const heard: number[] = []
+    for (let n = 0; n < 2000; n++) {
+      const before = file.asked.length
+      heard.push(...play(mixer, 128).left)
+      if (n > 0) expect(file.asked.length).toBe(before)
+      for (let step = 0; step < 2 && mixer.work(); step++);
+    }
+    expect(Float32Array.from(heard)).toEqual(long.channels[0]?.subarray(0, 2000 * 128))
+    // each block once
+    expect(file.asked.length).toBeLessThan((2000 * 128) / 2 ** 15 + 3)
   })
 
   it('has the start of a loop read before the loop comes back to it', () => {

@@ -69,6 +69,8 @@ export const SWITCH_SECONDS = 0.012
 const LOOP_FADE_SECONDS = 0.003
 const GAIN_SECONDS = 0.02
 const START_FADE_SECONDS = 0.002
+/** how far ahead a source that is heard as it is has been read: less than a block of it */
+const LOOK_FRAMES = 1 << 14
 /** the longest run that is read at once */
 const CHUNK = 128
 
@@ -164,10 +166,22 @@ export function createLaneMixer(
     return stream.map.sourceAt(asOutput(stream.frame))
   }
 
+  /** Have the block of the source there that a frame lies in. */
+  function* touch(frame: number): Generator<void> {
+    const at = Math.max(0, Math.min(frames - 1, Math.round(frame)))
+    source.part(at, at + 1)
+    yield
+  }
+
   /** Have what is heard next ready before it is: the next piece, or the place that a loop comes back to. */
   function lookAhead() {
     const { order, map, seams, frame } = current()
     const { loop } = program
+    if (!order.recipe && source.slow) {
+      const goesBack = loop && frame <= loop.end && frame + LOOK_FRAMES > loop.end
+      ahead = { from: frame + LOOK_FRAMES / 2, work: touch(goesBack ? loop.start : frame + LOOK_FRAMES) }
+      return
+    }
     const seam = seams[lowerBound(seams, frame + 1)] ?? Number.POSITIVE_INFINITY
     const loopEnd = loop ? map.outputAt(asSource(loop.end)) : Number.POSITIVE_INFINITY
     const goesBack = loop && loopEnd > frame && loopEnd <= seam

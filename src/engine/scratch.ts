@@ -29,10 +29,13 @@ async function folderOf(name: string) {
 }
 
 /**
- * Open a new file, for whoever is in a worker; undefined where this browser has no such place, as in a private window.
- * `write` throws {AppError} `storage/full` when there is no room left.
+ * Open a place to write to, for whoever is in a worker: a file of this folder; memory without one, or where this browser has no such
+ * disk, as in a private window. `write` throws {AppError} `storage/full` when there is no room left.
  */
-export async function openScratch(folder: string): Promise<Scratch | undefined> {
+export const openScratch = async (folder: string | undefined): Promise<Scratch> =>
+  (folder !== undefined && (await openFile(folder))) || inBlobs()
+
+async function openFile(folder: string): Promise<Scratch | undefined> {
   try {
     const place = await folderOf(folder)
     const name = crypto.randomUUID()
@@ -62,6 +65,28 @@ export async function openScratch(folder: string): Promise<Scratch | undefined> 
     }
   } catch {
     return undefined
+  }
+}
+
+/** bytes that may lie in arrays: blobs may leave the memory, arrays may not */
+const MOST_LOOSE_BYTES = 2 ** 23
+
+/** What is written, in memory. */
+function inBlobs(): Scratch {
+  const parts: BlobPart[] = []
+  let loose: Uint8Array<ArrayBuffer>[] = []
+  let looseBytes = 0
+  return {
+    write(bytes) {
+      loose.push(bytes)
+      looseBytes += bytes.length
+      if (looseBytes < MOST_LOOSE_BYTES) return
+      parts.push(new Blob(loose))
+      loose = []
+      looseBytes = 0
+    },
+    finish: async () => new Blob([...parts, ...loose]),
+    discard: async () => {},
   }
 }
 

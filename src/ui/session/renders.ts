@@ -1,5 +1,5 @@
 import { type Analysis, MEASURE_VERSION, mayBeCut, type Progress, planOf, type Recipe, type Trial } from '../../core'
-import { isInMemory, type JobResults, KEPT_SECONDS, type Sound } from '../../engine'
+import { isInMemory, type JobResults, KEPT_SECONDS, type Sound, sharedSamples, soundInMemory } from '../../engine'
 import { isKnown, knownSoFar } from './analyses'
 import { pool, trialRows } from './engine'
 import { heardSound } from './listening'
@@ -141,9 +141,7 @@ async function draw(
   }
   const pieces = await pool.run<'outline'>({ kind: 'outline', sound, recipe, analysis }, { signal, rank })
   const kept = keep && frames <= KEPT_SECONDS * sampleRate
-  const into = kept
-    ? Array.from({ length: channelCount }, () => new Float32Array(new SharedArrayBuffer(4 * frames)))
-    : []
+  const into = kept ? Array.from({ length: channelCount }, () => sharedSamples(frames)) : []
   const parts = await makePieces(
     pieces,
     (span, _, onProgress) =>
@@ -157,7 +155,7 @@ async function draw(
     { kind: 'joinSurveys', of: { frames, sampleRate, channelCount }, parts },
     { signal, rank },
   )
-  return { facts, result: kept ? { sampleRate, channelCount, frames, lies: { channels: into } } : undefined }
+  return { facts, result: kept ? soundInMemory({ sampleRate, channels: into }) : undefined }
 }
 
 /** What was read of a source for measuring belongs to this: its bytes, its part, and its attacks as corrected. */

@@ -1,0 +1,57 @@
+import { bytesInMemory } from '../core'
+import { decodeFile } from '../host/decodeFile'
+import { taggedTempo } from '../host/taggedTempo'
+import { openWavFile, warningsOf } from '../host/wavFile'
+import { decodeM4a } from './decodeM4a'
+import type { DecodedSound } from './jobProtocol'
+import { sharedCopy, sharedSamples } from './sharedMemory'
+import { bytesOf, isLong, type Sound, soundInMemory } from './sound'
+
+/** Bytes of a file, and what else is told by them than its sound. */
+interface ReadFile {
+  readonly decoded: DecodedSound
+  /** by which the file is known again */
+  readonly hash: string
+  readonly taggedBpm: number | undefined
+}
+
+/** Read a file: its sound comes to shared memory, but for a long one that can be read anywhere. */
+export async function readFile(blob: Blob, file: string): Promise<ReadFile> {
+  const long = openLong(blob, file)
+  if (long) return { decoded: long, hash: await hashInParts(blob), taggedBpm: await taggedTempo(bytesOf(blob, file)) }
+  const bytes = new Uint8Array(await blob.arrayBuffer())
+  const hash = hexOf(await digest(bytes))
+  const taggedBpm = await taggedTempo(bytesInMemory(bytes))
+  return { decoded: await decode(bytes, file), hash, taggedBpm }
+}
+
+/** Its sound alone, as soon as may be. */
+export const readSound = async (blob: Blob, file: string): Promise<DecodedSound> =>
+  openLong(blob, file) ?? decode(new Uint8Array(await blob.arrayBuffer()), file)
+
+function openLong(blob: Blob, file: string): DecodedSound | undefined {
+  const wav = openWavFile(bytesOf(blob, file), file)
+  if (!wav || !isLong(wav.source)) return undefined
+  const { source, container, depth, markers } = wav
+  const { sampleRate, channelCount, frames } = source
+  const sound: Sound = { sampleRate, channelCount, frames, lies: { blob, file, from: 0 } }
+  return { sound, container, depth, markers, warnings: warningsOf(wav, file) }
+}
+
+async function decode(bytes: Uint8Array, file: string): Promise<DecodedSound> {
+  const { audio, ...rest } = await decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a }, sharedSamples)
+  return { ...rest, sound: soundInMemory({ ...audio, channels: audio.channels.map(sharedCopy) }) }
+}
+
+const digest = async (bytes: BufferSource) => new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
+const hexOf = (bytes: Uint8Array) => [...bytes].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+
+const HASHED_AT_ONCE = 2 ** 25
+
+/** The hash of the hashes of a long file's parts: it may not lie in memory as a whole. */
+async function hashInParts(blob: Blob): Promise<string> {
+  const hashes: Uint8Array<ArrayBuffer>[] = []
+  for (let at = 0; at < blob.size; at += HASHED_AT_ONCE)
+    hashes.push(await digest(await blob.slice(at, at + HASHED_AT_ONCE).arrayBuffer()))
+  return hexOf(await digest(await new Blob(hashes).arrayBuffer()))
+}
