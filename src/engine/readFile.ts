@@ -5,7 +5,7 @@ import { openWavFile, warningsOf } from '../host/wavFile'
 import { decodeM4a } from './decodeM4a'
 import type { DecodedSound } from './jobProtocol'
 import { sharedCopy, sharedSamples } from './sharedMemory'
-import { bytesOf, isLong, type Sound, soundInMemory } from './sound'
+import { bytesOf, isLong, mayBeLong, type Sound, soundInMemory } from './sound'
 
 /** Bytes of a file, and what else is told by them than its sound. */
 interface ReadFile {
@@ -30,7 +30,7 @@ export const readSound = async (blob: Blob, file: string): Promise<DecodedSound>
   openLong(blob, file) ?? decode(new Uint8Array(await blob.arrayBuffer()), file)
 
 function openLong(blob: Blob, file: string): DecodedSound | undefined {
-  const wav = openWavFile(bytesOf(blob, file), file)
+  const wav = mayBeLong(blob) ? openWavFile(bytesOf(blob, file), file) : undefined
   if (!wav || !isLong(wav.source)) return undefined
   const { source, container, depth, markers } = wav
   const { sampleRate, channelCount, frames } = source

@@ -41,6 +41,9 @@ const MOST_SAMPLES_IN_MEMORY = 2 * 48_000 * 240
 export const isLong = ({ frames, channelCount }: Pick<Sound, 'frames' | 'channelCount'>) =>
   frames * channelCount > MOST_SAMPLES_IN_MEMORY
 
+/** Whether a file can hold so much: no sample takes less than a byte. */
+export const mayBeLong = (file: Blob) => file.size > MOST_SAMPLES_IN_MEMORY
+
 export const isInMemory = ({ lies }: Sound): boolean => 'channels' in lies
 
 /** Samples that a sound holds in memory. */
