@@ -218,6 +218,19 @@ describe('a sound that is read from its file', () => {
     )
   })
 
+  it('is read once where all of it makes one short piece, whatever is changed then', () => {
+    const file = { ...byParts(long), slow: true }
+    const short = (change: object) => [{ recipe: recipe('drift', { stretch: 0.25, ...change }), gain: 1 }]
+    const program = (change: object) => ({ lanes: short(change), active: 0, loop: undefined })
+    const mixer = createLaneMixer(file, program({}), 0, known)
+    const heard = play(mixer, 20_000).left
+    expect(heard).toEqual(play(createLaneMixer(long, program({}), 0, known), 20_000).left)
+    file.asked.length = 0
+    mixer.setProgram(program({ settings: { clarity: 20 } }))
+    play(mixer, 20_000)
+    expect(file.asked).toEqual([])
+  })
+
   it('is read ahead where it is heard as it is', () => {
     const file = byParts(long)
     const source = { ...inBlocks(file), slow: true }

@@ -162,12 +162,12 @@ function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: A
     const to = piece === seams.length ? source.frames : map.sourceAt(asOutput(seams[piece] as number))
     return { from: Math.max(0, Math.floor(from)), to: Math.min(source.frames, Math.ceil(to)) }
   }
+  // what is not cut is taken as it is, but for what would have to be read again each time
   const cutOf = (piece: number): Cut =>
-    seams.length === 0
+    seams.length === 0 && !source.slow
       ? { start: 0, audio: source.part(0, source.frames), analysis: known }
       : cutFor(source, spanOf(piece), known, method.needs)
-  const prepare = (piece: number) =>
-    seams.length === 0 ? undefined : prepareCut(source, spanOf(piece), known, method.needs)
+  const prepare = (piece: number) => prepareCut(source, spanOf(piece), known, method.needs)
   return { seams, fadeFrames, cutOf, prepare }
 }
 
