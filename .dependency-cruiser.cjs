@@ -6,15 +6,16 @@ const only = (from, to, why) => ({
   to: { path: '^src/', pathNot: [`^src/${from}/`, ...to.map((place) => `^src/${place}/`)] },
 })
 
-/** core ← host ← { engine, storage, cli, pages/api } ← ui ← pages; see ARCHITECTURE.md. */
+/** core ← host ← session ← { engine, storage, cli, pages/api } ← ui ← pages; see ARCHITECTURE.md. */
 module.exports = {
   forbidden: [
     only('core', [], 'core stands alone'),
     only('host', ['core'], 'host knows core only'),
+    only('session', ['core', 'host'], 'what a session is knows neither page nor storage'),
     only('engine', ['core', 'host'], 'engine, storage and cli never import one another'),
-    only('storage', ['core', 'host'], 'engine, storage and cli never import one another'),
-    only('cli', ['core', 'host'], 'engine, storage and cli never import one another'),
-    only('ui', ['core', 'host', 'engine', 'storage'], 'ui joins what lies below it'),
+    only('storage', ['core', 'host', 'session'], 'engine, storage and cli never import one another'),
+    only('cli', ['core', 'host', 'session'], 'engine, storage and cli never import one another'),
+    only('ui', ['core', 'host', 'session', 'engine', 'storage'], 'ui joins what lies below it'),
     {
       name: 'core-imports-packages-of-its-own-only',
       severity: 'error',

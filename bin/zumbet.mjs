@@ -4,7 +4,7 @@ import { pathToFileURL } from 'node:url'
 let file
 try {
   const { bundled } = await import('../scripts/bundle.mjs')
-  file = await bundled('src/cli/entry.ts', ['src/cli', 'src/core', 'src/host'])
+  file = await bundled('src/cli/entry.ts', ['src/cli', 'src/core', 'src/host', 'src/session'])
 } catch (error) {
   const missing = error?.code === 'ERR_MODULE_NOT_FOUND'
   process.stderr.write(

@@ -1,13 +1,25 @@
 import { naturalRange, otherReading, readingOf } from '../../core'
+import {
+  barsOf,
+  beatsOf,
+  bpmText,
+  clampPitch,
+  isUntuned,
+  keyOf,
+  keyText,
+  kindOf,
+  partFacts,
+  type Source,
+  shortestInterval,
+  stretchFromSeconds,
+  tempoOf,
+} from '../../session'
 import { KeySelect } from '../common/KeySelect'
 import { NumberField } from '../fields/NumberField'
 import { setFollows, setRange, setTarget } from '../session/edits'
-import { knowledgeOf } from '../session/knowledge'
-import { beatsOf, bpmText, isUntuned, keyOf, keyText, kindOf, tempoOf } from '../session/known'
-import { partFacts, type Source } from '../session/model'
-import { useSession } from '../session/store'
-import { rangeMeasured } from '../session/sweeps'
-import { barsOf, clampPitch, shortestInterval, stretchFromSeconds } from '../session/target'
+import { knowledgeOf } from '../session/know/knowledge'
+import { useSession } from '../session/state/store'
+import { rangeMeasured } from '../session/try/sweeps'
 import { FitToPicture } from './FitToPicture'
 import { RangeGauge } from './RangeGauge'
 import { Reading } from './TargetPanel'

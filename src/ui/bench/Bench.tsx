@@ -1,6 +1,6 @@
+import type { Source } from '../../session'
 import { Centre } from '../common/Centre'
-import type { Source } from '../session/model'
-import { chosenVariant, useSession } from '../session/store'
+import { chosenVariant, useSession } from '../session/state/store'
 import { AimRow } from './AimRow'
 import { KnowStrip } from './know/KnowStrip'
 import { Lanes } from './lanes/Lanes'

@@ -1,10 +1,9 @@
 import { type PointerEvent, useRef, useState } from 'react'
 import { type NaturalRange, readingOf } from '../../core'
+import { partFacts, type Source, secondsOf, stretchFromSeconds } from '../../session'
 import { Pop } from '../common/Pop'
 import { NumberField } from '../fields/NumberField'
 import { setTarget } from '../session/edits'
-import { partFacts, type Source } from '../session/model'
-import { secondsOf, stretchFromSeconds } from '../session/target'
 
 const WIDTH = 380
 

@@ -1,21 +1,22 @@
 import type { ReactNode } from 'react'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, STRETCH_RANGE } from '../../core'
-import { NumberField } from '../fields/NumberField'
-import { setHand, setTarget } from '../session/edits'
-import { knowledgeOf } from '../session/knowledge'
-import { tempoOf } from '../session/known'
-import { partFacts, type Source } from '../session/model'
-import { useSession } from '../session/store'
 import {
   bpmOf,
+  partFacts,
   percentOf,
   pitchFromParts,
   pitchParts,
+  type Source,
   secondsOf,
   stretchFromBpm,
   stretchFromPercent,
   stretchFromSeconds,
-} from '../session/target'
+  tempoOf,
+} from '../../session'
+import { NumberField } from '../fields/NumberField'
+import { setHand, setTarget } from '../session/edits'
+import { knowledgeOf } from '../session/know/knowledge'
+import { useSession } from '../session/state/store'
 
 /** What is wanted: one length and one pitch, each written in every unit, side by side as the equation they are. */
 export function TargetPanel({ source }: { source: Source }) {

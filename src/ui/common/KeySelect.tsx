@@ -1,6 +1,5 @@
+import { type Key, keyText } from '../../session'
 import { Select } from '../fields/Select'
-import { keyText } from '../session/known'
-import type { Key } from '../session/model'
 
 const KEYS: readonly Key[] = [undefined, 'major', 'minor'].flatMap((mode) =>
   Array.from({ length: 12 }, (_, root) => (mode ? { root, mode: mode as 'major' | 'minor' } : { root })),

@@ -1,8 +1,8 @@
 import { X } from 'lucide-react'
 import { Toast } from 'radix-ui'
 import { undo } from '../session/edits'
-import { dismiss } from '../session/notices'
-import { useSession } from '../session/store'
+import { dismiss } from '../session/state/notices'
+import { useSession } from '../session/state/store'
 
 /** What happened, said once at the lower left, over the shelf, where it hides nothing that is worked with. Trouble stays until it is put away. */
 export function Notices() {

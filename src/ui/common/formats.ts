@@ -1,5 +1,5 @@
 import { amplitudeToDb } from '../../core'
-import type { SourceFacts } from '../session/model'
+import type { SourceFacts } from '../../session'
 
 /** Seconds as people read a position: 9.120 s, 1:04.250, 1:02:03.000. */
 export function timeText(seconds: number): string {

@@ -1,5 +1,5 @@
-import type { Outlook } from '../session/model'
-import { useSession } from '../session/store'
+import type { Outlook } from '../../session'
+import { useSession } from '../session/state/store'
 import { showView } from '../session/views'
 
 const VIEWS: readonly { readonly id: Outlook['view']; readonly label: string; readonly title: string }[] = [

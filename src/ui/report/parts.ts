@@ -1,4 +1,4 @@
-import type { Source } from '../session/model'
+import type { Source } from '../../session'
 
 /** What a report is about. */
 

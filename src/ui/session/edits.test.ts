@@ -1,8 +1,8 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { createRandom } from '../../core/dsp/random'
+import { PLAIN_TARGET, REFERENCE, sessionSchema } from '../../session'
 import { answering, measurementOf, openSession, RATE, store } from '../testing/openSession'
 import { answerWith } from '../testing/standInWorker'
-import { answerBlind, finishRanking, gradeHidden, hearHidden, startBlind, stopBlind } from './blind'
 import {
   addVariant,
   copyVariant,
@@ -25,11 +25,11 @@ import {
   transpose,
   undo,
 } from './edits'
-import { hearLane, laneGains } from './listening'
-import { PLAIN_TARGET, REFERENCE, sessionSchema } from './model'
-import { setOutlook } from './outlook'
-import { listenAround } from './places'
-import { activeLane, chosenVariant } from './store'
+import { hearLane, laneGains } from './hear/listening'
+import { listenAround } from './hear/places'
+import { setOutlook } from './state/outlook'
+import { activeLane, chosenVariant } from './state/store'
+import { answerBlind, finishRanking, gradeHidden, hearHidden, startBlind, stopBlind } from './try/blind'
 import { showView } from './views'
 
 let count = 0

@@ -1,24 +1,30 @@
 import { methodById, type Recipe, ratioToSemitones, semitonesToRatio } from '../../core'
-import { change, redo as redoStep, undo as undoStep } from './history'
-import { isUntuned, keyOf, tempoOf } from './known'
-import { hearLane, leaveTried, playback } from './listening'
 import {
+  change,
+  clampPitch,
+  clampStretch,
   freeLetter,
   type Hand,
+  isUntuned,
   type Key,
+  keyOf,
   MAX_VARIANTS,
   newVariant,
   PLAIN_TARGET,
   partFacts,
+  redo as redoStep,
   type Session,
   type Source,
+  shortestInterval,
   type Target,
+  tempoOf,
+  undo as undoStep,
   type Variant,
-} from './model'
-import { notify } from './notices'
-import { setOutlook } from './outlook'
-import { store } from './store'
-import { clampPitch, clampStretch, shortestInterval } from './target'
+} from '../../session'
+import { hearLane, leaveTried, playback } from './hear/listening'
+import { notify } from './state/notices'
+import { setOutlook } from './state/outlook'
+import { store } from './state/store'
 
 /** All that a person changes in the session. Each call is one step of undo, or joins the step of its gesture. */
 

@@ -1,18 +1,26 @@
+import { z } from 'zod'
 import { kernelsRun } from '../../core'
 import { clearScratch } from '../../engine'
+import {
+  firstOutlook,
+  firstSession,
+  type Outlook,
+  outlookSchema,
+  type Session,
+  sessionSchema,
+  startHistory,
+} from '../../session'
 import { createSessionKeeper } from '../../storage'
-import { database, files } from './engine'
-import { openList } from './gather'
-import { startHistory } from './history'
-import { syncKnowledge } from './knowledge'
-import { syncListening } from './listening'
-import { firstOutlook, firstSession, keptSchema, type Outlook, type Session } from './model'
-import { notify, tell } from './notices'
-import { syncTurns } from './places'
-import { syncRenders } from './renders'
-import { syncSpectra } from './spectra'
-import { type State, store } from './store'
-import { syncSweeps } from './sweeps'
+import { openList } from './files/gather'
+import { syncListening } from './hear/listening'
+import { syncTurns } from './hear/places'
+import { syncKnowledge } from './know/knowledge'
+import { syncRenders } from './render/renders'
+import { syncSpectra } from './render/spectra'
+import { database, files } from './state/engine'
+import { notify, tell } from './state/notices'
+import { type State, store } from './state/store'
+import { syncSweeps } from './try/sweeps'
 
 /**
  * Opens the session and lets storage, playback and renders follow it. Views draw what is in the store and call what
@@ -33,7 +41,7 @@ export async function start() {
   try {
     const kept = await keeper.load()
     if (kept !== undefined) {
-      const read = keptSchema.safeParse(kept)
+      const read = z.object({ session: sessionSchema, outlook: outlookSchema }).safeParse(kept)
       if (read.success) ({ session, outlook } = read.data)
       else
         notify({

@@ -1,7 +1,7 @@
-import { leaveTried } from './listening'
-import type { Outlook } from './model'
-import { setOutlook } from './outlook'
-import { store } from './store'
+import type { Outlook } from '../../session'
+import { leaveTried } from './hear/listening'
+import { setOutlook } from './state/outlook'
+import { store } from './state/store'
 
 /** Go to another view. What was only tried is let go there: lanes are heard again. */
 export function showView(view: Outlook['view']) {

@@ -1,13 +1,13 @@
 import { ArrowDownUp, FolderOpen, LoaderCircle, Plus, Trash2 } from 'lucide-react'
 import { useMemo, useRef, useState } from 'react'
 import { acceptedEndings } from '../../host/sniff'
+import { bpmText, SURE_FROM } from '../../session'
 import { timeText } from '../common/formats'
 import { Select } from '../fields/Select'
-import { audition, fittedStretch, stopAudition } from '../session/audition'
-import { forgetFound, listFiles, nameOf, takeIn } from '../session/gather'
-import { bpmText, SURE_FROM } from '../session/known'
-import { setOutlook } from '../session/outlook'
-import { type FoundFile, useSession } from '../session/store'
+import { forgetFound, listFiles, nameOf, takeIn } from '../session/files/gather'
+import { audition, fittedStretch, stopAudition } from '../session/hear/audition'
+import { setOutlook } from '../session/state/outlook'
+import { type FoundFile, useSession } from '../session/state/store'
 import { type FoundOrder, filterFound, sortFound } from './foundOrder'
 
 const KINDS = ['hits', 'single line', 'chords', 'dense mix', 'noise', 'unsure'] as const

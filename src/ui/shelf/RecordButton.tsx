@@ -4,8 +4,8 @@ import { useEffect, useRef, useState } from 'react'
 import { type InputDevice, inputDevices, SIMULATED_INPUT } from '../../engine'
 import { timeText } from '../common/formats'
 import { Select } from '../fields/Select'
-import { beginRecording, endRecording, recordingNow } from '../session/recording'
-import { useSession } from '../session/store'
+import { beginRecording, endRecording, recordingNow } from '../session/files/recording'
+import { useSession } from '../session/state/store'
 
 /** Record from an input: which one, how loud, how long; what was recorded comes onto the shelf. */
 export function RecordButton() {

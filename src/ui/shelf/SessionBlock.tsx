@@ -1,10 +1,10 @@
 import { useState } from 'react'
+import { isUntuned } from '../../session'
 import { KeySelect } from '../common/KeySelect'
 import { NumberField } from '../fields/NumberField'
 import { setSessionBpm, setSessionKey, transpose } from '../session/edits'
-import { isUntuned } from '../session/known'
-import { notify } from '../session/notices'
-import { useSession } from '../session/store'
+import { notify } from '../session/state/notices'
+import { useSession } from '../session/state/store'
 
 /** What all sources can be brought to: one tempo, one key; and several transposed at once. */
 export function SessionBlock({ chosen }: { chosen: readonly string[] }) {

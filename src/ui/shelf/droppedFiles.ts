@@ -1,4 +1,4 @@
-import type { ListedFile } from '../session/gather'
+import type { ListedFile } from '../session/files/gather'
 
 /** All files of a drop, those in folders and in the folders in them among them, each with its path. */
 export async function droppedFiles(items: DataTransfer): Promise<{ files: ListedFile[]; folders: boolean }> {

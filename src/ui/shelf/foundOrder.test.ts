@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { FoundFile } from '../session/store'
+import type { FoundFile } from '../session/state/store'
 import { filterFound, sortFound } from './foundOrder'
 
 const file = (path: string, facts?: { seconds: number; bpm?: number; kind: string }): FoundFile =>

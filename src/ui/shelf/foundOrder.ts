@@ -1,4 +1,4 @@
-import type { FoundFile } from '../session/store'
+import type { FoundFile } from '../session/state/store'
 
 export type FoundOrder = 'name' | 'kind' | 'tempo' | 'length'
 

@@ -1,12 +1,12 @@
 import { ArrowRight, Play, Square } from 'lucide-react'
 import { artefactKind, figureOf, gradeOf, harmOf, methodById, type SweepPoint, verdictOf, worstFirst } from '../../core'
+import type { Source } from '../../session'
 import { timeText } from '../common/formats'
 import { takeTried } from '../session/edits'
-import { togglePlay } from '../session/listening'
-import type { Source } from '../session/model'
-import { setOutlook } from '../session/outlook'
-import { useSession } from '../session/store'
-import { placeRecipe } from '../session/sweeps'
+import { togglePlay } from '../session/hear/listening'
+import { setOutlook } from '../session/state/outlook'
+import { useSession } from '../session/state/store'
+import { placeRecipe } from '../session/try/sweeps'
 import { type Cell, placeName } from './model'
 
 /** The chosen point in full: what was measured, and the ways on from there. */

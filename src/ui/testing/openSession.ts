@@ -6,11 +6,10 @@ import { StandInWorker } from './standInWorker'
 
 Object.assign(globalThis, { Worker: StandInWorker, requestAnimationFrame: () => 0 })
 
-const { store } = await import('../session/store')
-const { startHistory } = await import('../session/history')
-const { firstOutlook, newSource } = await import('../session/model')
-const { files } = await import('../session/engine')
-const { syncListening } = await import('../session/listening')
+const { store } = await import('../session/state/store')
+const { firstOutlook, newSource, startHistory } = await import('../../session')
+const { files } = await import('../session/state/engine')
+const { syncListening } = await import('../session/hear/listening')
 
 export const RATE = 48_000
 

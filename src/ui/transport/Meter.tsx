@@ -1,7 +1,7 @@
 import { useEffect, useRef } from 'react'
 import { amplitudeToDb } from '../../core'
-import { playback } from '../session/listening'
-import { useSession } from '../session/store'
+import { playback } from '../session/hear/listening'
+import { useSession } from '../session/state/store'
 
 const FLOOR_DB = -54
 const WINDOW_FRAMES = 1600

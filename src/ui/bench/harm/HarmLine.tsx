@@ -1,7 +1,7 @@
 import { artefactKind, figureOf, gradeOf, verdictOf, worstFirst } from '../../../core'
-import { partFacts, type Source, type Variant } from '../../session/model'
-import { renderKeyOf } from '../../session/renders'
-import { useSession } from '../../session/store'
+import { partFacts, type Source, type Variant } from '../../../session'
+import { renderKeyOf } from '../../session/render/renders'
+import { useSession } from '../../session/state/store'
 
 /** The worst that was measured of a variant, in a few words; all of it in its tooltip. */
 export function HarmLine({ source, variant }: { source: Source; variant: Variant }) {

@@ -1,15 +1,25 @@
 import { LoaderCircle } from 'lucide-react'
 import type { Knowledge } from '../../../core'
+import {
+  bpmText,
+  editedAttacks,
+  isUntuned,
+  keyOf,
+  keyText,
+  kindOf,
+  loopOf,
+  partFacts,
+  type Source,
+  tempoOf,
+} from '../../../session'
 import { KeySelect } from '../../common/KeySelect'
 import { Pop } from '../../common/Pop'
 import { Select } from '../../fields/Select'
 import { setHand, setRange, setSelection } from '../../session/edits'
-import { knowledgeOf } from '../../session/knowledge'
-import { bpmText, editedAttacks, isUntuned, keyOf, keyText, kindOf, loopOf, tempoOf } from '../../session/known'
-import { playback, seek } from '../../session/listening'
-import { partFacts, type Source } from '../../session/model'
-import { setOutlook } from '../../session/outlook'
-import { useSession } from '../../session/store'
+import { playback, seek } from '../../session/hear/listening'
+import { knowledgeOf } from '../../session/know/knowledge'
+import { setOutlook } from '../../session/state/outlook'
+import { useSession } from '../../session/state/store'
 import { DriftCurve } from './DriftCurve'
 import { TempoFacts } from './TempoFacts'
 

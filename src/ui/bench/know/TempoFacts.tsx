@@ -1,8 +1,7 @@
 import { useEffect, useState } from 'react'
+import { beatsOf, bpmText, type Found, partFacts, type Source, tempoOf } from '../../../session'
 import { NumberField } from '../../fields/NumberField'
 import { setHand } from '../../session/edits'
-import { beatsOf, bpmText, type Found, tempoOf } from '../../session/known'
-import { partFacts, type Source } from '../../session/model'
 import { addTap, tappedTempo } from './tap'
 
 /** The tempo's evidence side by side, and every way to say it better. */

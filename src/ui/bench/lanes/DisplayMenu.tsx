@@ -1,9 +1,9 @@
 import { AudioWaveform } from 'lucide-react'
+import { type Outlook, REFERENCE, type Source } from '../../../session'
 import { Pop } from '../../common/Pop'
 import { Select } from '../../fields/Select'
-import { type Outlook, REFERENCE, type Source } from '../../session/model'
-import { setOutlook } from '../../session/outlook'
-import { useSession } from '../../session/store'
+import { setOutlook } from '../../session/state/outlook'
+import { useSession } from '../../session/state/store'
 
 type Display = Outlook['display']
 

@@ -1,9 +1,8 @@
 import { type KeyboardEvent, type PointerEvent, useRef } from 'react'
+import { beatsOf, editedAttacks, type Found, type Source } from '../../../session'
 import { editAttacks, setHand } from '../../session/edits'
-import { knowledgeOf } from '../../session/knowledge'
-import { beatsOf, editedAttacks, type Found } from '../../session/known'
-import type { Source } from '../../session/model'
-import { useSession } from '../../session/store'
+import { knowledgeOf } from '../../session/know/knowledge'
+import { useSession } from '../../session/state/store'
 import { frameAt, type View, xOf } from '../lanes/geometry'
 
 export const MARKS_PX = 24

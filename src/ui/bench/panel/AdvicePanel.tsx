@@ -1,12 +1,12 @@
 import { Plus } from 'lucide-react'
 import { methodById, rankTrials, reasonOf } from '../../../core'
 import { errorText } from '../../../host/errorText'
+import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../../session'
 import { timeText } from '../../common/formats'
 import { Progress } from '../../common/Progress'
-import { adviceKey, cancelAdvice, seekAdvice } from '../../session/advice'
 import { addVariant } from '../../session/edits'
-import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../session/model'
-import { useSession } from '../../session/store'
+import { useSession } from '../../session/state/store'
+import { adviceKey, cancelAdvice, seekAdvice } from '../../session/try/advice'
 
 /** Which method does least harm to this sound at this target: every one tried on a telling part, measured, and ranked. */
 export function AdvicePanel({ source }: { source: Source }) {

@@ -1,8 +1,10 @@
 import { EyeOff } from 'lucide-react'
 import { useState } from 'react'
 import { methodById } from '../../../core'
+import { type BlindResult, REFERENCE, type Source } from '../../../session'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Select } from '../../fields/Select'
+import { type BlindRun, useSession } from '../../session/state/store'
 import {
   answerBlind,
   type BlindMode,
@@ -11,9 +13,7 @@ import {
   hearHidden,
   startBlind,
   stopBlind,
-} from '../../session/blind'
-import { type BlindResult, REFERENCE, type Source } from '../../session/model'
-import { type BlindRun, useSession } from '../../session/store'
+} from '../../session/try/blind'
 
 const MODES: readonly { readonly id: BlindMode; readonly label: string; readonly hint: string }[] = [
   { id: 'AB', label: 'Which is better? (AB)', hint: 'Two lanes, in changing order. Say which you prefer.' },

@@ -10,6 +10,7 @@ import {
   type Trial,
   verdictOf,
 } from '../../../core'
+import { partFacts, type Source, type Variant } from '../../../session'
 import { chartColours } from '../../common/chartColours'
 import { EChart } from '../../common/EChart'
 import { timeText } from '../../common/formats'
@@ -18,11 +19,10 @@ import { Pop } from '../../common/Pop'
 import { Progress } from '../../common/Progress'
 import { comparedKinds, comparisonHeight, comparisonOption } from '../../report/charts'
 import { cancelReport, reportId, writeReport } from '../../report/writeReport'
-import { hearLane } from '../../session/listening'
-import { partFacts, type Source, type Variant } from '../../session/model'
-import { hearPlace } from '../../session/places'
-import { renderKeyOf } from '../../session/renders'
-import { chosenVariant, useSession } from '../../session/store'
+import { hearLane } from '../../session/hear/listening'
+import { hearPlace } from '../../session/hear/places'
+import { renderKeyOf } from '../../session/render/renders'
+import { chosenVariant, useSession } from '../../session/state/store'
 import { rangeOfPlace } from '../harm/marks'
 import { columnsOf, type SortBy, sortRows } from '../harm/scores'
 

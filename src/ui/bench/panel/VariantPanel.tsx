@@ -1,14 +1,14 @@
 import { Copy, Download, Trash2 } from 'lucide-react'
 import { methodById, planOf, resultName, type Setting } from '../../../core'
+import { MAX_VARIANTS, recipeOf, type Source, type Variant } from '../../../session'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Progress } from '../../common/Progress'
 import { NumberField } from '../../fields/NumberField'
 import { Select } from '../../fields/Select'
 import { copyVariant, removeVariant, setMethod, setSeed, setSetting } from '../../session/edits'
-import { cancelExport, exportVariant } from '../../session/exports'
-import { MAX_VARIANTS, recipeOf, type Source, type Variant } from '../../session/model'
-import { setOutlook } from '../../session/outlook'
-import { useSession } from '../../session/store'
+import { cancelExport, exportVariant } from '../../session/render/exports'
+import { setOutlook } from '../../session/state/outlook'
+import { useSession } from '../../session/state/store'
 import { MethodMenu } from '../MethodMenu'
 
 const FORMATS = [

@@ -1,0 +1,59 @@
+import { firstMethods } from '../core'
+import type { Session, Source, Target, Variant } from './schema'
+
+/** the lane of the source itself */
+export const REFERENCE = 'reference'
+/** as many as there are letters to call them by */
+export const MAX_VARIANTS = 26
+
+/** The shelf of a first visit: what is on it, and one target that shows what the bench is for. */
+export const firstSources: readonly { id: string; name: string; file: string; target?: Partial<Target> }[] = [
+  { id: 'rope-winch', name: 'Rope winch', file: 'rope-winch_96bpm.wav', target: { stretch: 1.25 } },
+  { id: 'hull-knocks', name: 'Hull knocks', file: 'hull-knocks.wav' },
+  { id: 'harmonium', name: 'Harmonium', file: 'harmonium-chords.wav' },
+  { id: 'foghorn-tune', name: 'Foghorn and whistle', file: 'foghorn-and-whistle.wav' },
+  { id: 'guide-line', name: "Guide's line", file: 'guide-line-take-3.wav' },
+  { id: 'harbour-bell', name: 'Harbour bell', file: 'harbour-bell.wav' },
+  { id: 'rain-on-tin', name: 'Rain on tin', file: 'rain-on-tin.wav' },
+  { id: 'gull', name: 'Gull', file: 'gull-glide.wav' },
+  { id: 'capstan', name: 'Capstan', file: 'capstan-walk_120bpm.wav' },
+  { id: 'chain-rattle', name: 'Chain rattle', file: 'chain-rattle_100.wav' },
+]
+
+export const PLAIN_TARGET: Target = {
+  stretch: 1,
+  pitchSemitones: 0,
+  formants: 'move',
+  formantSemitones: 0,
+  holdPercent: 0,
+  tied: false,
+}
+
+export function newSource(
+  input: Pick<Source, 'id' | 'name' | 'file' | 'origin'> & { target?: Partial<Target> },
+): Source {
+  const { target, ...rest } = input
+  return {
+    ...rest,
+    target: { ...PLAIN_TARGET, ...target },
+    hand: {},
+    blind: [],
+    follows: { tempo: false, key: false },
+    variants: firstMethods.map((methodId, i) => newVariant(`${input.id}-${i + 1}`, LETTERS[i] as string, methodId)),
+  }
+}
+
+const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
+
+export function newVariant(id: string, letter: string, methodId: string): Variant {
+  return { id, letter, methodId, settings: {}, seed: 1 }
+}
+
+/** The first letter that no variant here carries. */
+export function freeLetter(variants: readonly Variant[]): string {
+  return [...LETTERS].find((letter) => !variants.some((v) => v.letter === letter)) ?? 'Z'
+}
+
+export function firstSession(): Session {
+  return { version: 1, bpm: 96, sources: firstSources.map((demo) => newSource({ ...demo, origin: 'demo' })) }
+}

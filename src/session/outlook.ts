@@ -1,0 +1,80 @@
+import { z } from 'zod'
+import { methods } from '../core'
+import { firstSources } from './create'
+
+const sweepOutlook = z.object({
+  axis: z.enum(['length', 'far', 'pitch']),
+  methodIds: z.array(z.string()),
+  /** which kind of harm is drawn, or the worst of all */
+  shown: z.string(),
+  /** the source that is being swept: goes on after a reload */
+  running: z.string().optional(),
+})
+
+const FIRST_SWEEP: z.infer<typeof sweepOutlook> = {
+  axis: 'length',
+  methodIds: methods.map((method) => method.id),
+  shown: 'worst',
+}
+
+/** What the eye and ear are on; kept, but no step of undo. */
+export const outlookSchema = z.object({
+  selectedId: z.string().optional(),
+  /** per source: the lane that is heard, 'reference' or a variant's id; and the last variant that was */
+  lanes: z.record(z.string(), z.object({ active: z.string(), chosen: z.string().optional() })),
+  /** per source: first visible source frame and frames across the lane */
+  views: z.record(z.string(), z.object({ start: z.number(), span: z.number() })),
+  /** per source: where playing was, in source frames */
+  places: z.record(z.string(), z.number()),
+  theme: z.enum(['ink', 'paper']),
+  looping: z.boolean(),
+  matched: z.boolean(),
+  view: z.enum(['bench', 'sweep']).default('bench'),
+  /** what is shown under the lanes */
+  panel: z.enum(['settings', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
+  sweep: sweepOutlook.default(FIRST_SWEEP),
+  /** what lanes draw: `against` is the lane that all others are told apart from */
+  display: z
+    .object({
+      show: z.enum(['waveform', 'spectrogram']),
+      frequency: z.enum(['log', 'linear']),
+      against: z.string().optional(),
+    })
+    .default({ show: 'waveform', frequency: 'log' }),
+  /** how long one lane takes over from another, ms */
+  switchMs: z.number().min(1).max(500).default(12),
+  /** each time round the loop the next lane is heard */
+  turns: z.boolean().default(false),
+  format: z.enum(['16', '24', '32f']),
+  /** what the list at the left shows */
+  list: z.enum(['shelf', 'found']).default('shelf'),
+  /** clicks over the source: none, beats, or eighths */
+  click: z.enum(['off', 'beats', 'eighths']).default('off'),
+  audition: z
+    .object({ fitted: z.boolean(), start: z.enum(['now', 'beat', 'bar']) })
+    .default({ fitted: false, start: 'now' }),
+})
+
+export type Outlook = z.infer<typeof outlookSchema>
+
+export function firstOutlook(theme: Outlook['theme']): Outlook {
+  return {
+    selectedId: firstSources[0]?.id,
+    lanes: {},
+    views: {},
+    places: {},
+    theme,
+    looping: true,
+    matched: true,
+    view: 'bench',
+    panel: 'settings',
+    sweep: FIRST_SWEEP,
+    display: { show: 'waveform', frequency: 'log' },
+    switchMs: 12,
+    turns: false,
+    format: '24',
+    list: 'shelf',
+    click: 'off',
+    audition: { fitted: false, start: 'now' },
+  }
+}

@@ -1,0 +1,46 @@
+import { describe, expect, it } from 'vitest'
+import { firstSession, freeLetter, newSource, newVariant } from './create'
+import { firstOutlook, outlookSchema } from './outlook'
+import { recipeOf } from './recipe'
+import { sessionSchema } from './schema'
+
+describe('the session as it is kept', () => {
+  it('reads a session that was kept before tempo, key and corrections were known', () => {
+    const { session, outlook } = { session: firstSession(), outlook: firstOutlook('ink') }
+    const old = {
+      session: {
+        version: 1,
+        sources: session.sources.map(({ hand: _, follows: __, target: { tied: ___, ...target }, ...source }) => ({
+          ...source,
+          target: { ...target, sourceBpm: 112 },
+        })),
+      },
+      outlook: Object.fromEntries(
+        Object.entries(outlook).filter(([name]) => !['list', 'click', 'audition'].includes(name)),
+      ),
+    }
+    const read = { session: sessionSchema.parse(old.session), outlook: outlookSchema.parse(old.outlook) }
+    expect(read.session.bpm).toBe(96)
+    expect(read.session.sources[0]?.hand).toEqual({ bpm: 112 })
+    expect(read.session.sources[0]?.follows).toEqual({ tempo: false, key: false })
+    expect(read.outlook.click).toBe('off')
+  })
+
+  it('passes its own check after a trip through storage', () => {
+    const kept = { session: firstSession(), outlook: firstOutlook('ink') }
+    expect(sessionSchema.parse(structuredClone(kept.session))).toEqual(kept.session)
+    expect(outlookSchema.parse(structuredClone(kept.outlook))).toEqual(kept.outlook)
+  })
+  it('starts a source with one variant of each of three families, lettered in order', () => {
+    const { variants } = newSource({ id: 'x', name: 'X', file: 'x.wav', origin: 'file' })
+    expect(variants.map((v) => `${v.letter} ${v.methodId}`)).toEqual(['A wsola', 'B vocoder', 'C grain'])
+    expect(freeLetter(variants.slice(1))).toBe('A')
+    expect(freeLetter(variants)).toBe('D')
+  })
+  it('makes recipes from the target and the settings of the method in use only', () => {
+    const source = newSource({ id: 'x', name: 'X', file: 'x.wav', origin: 'file', target: { stretch: 2 } })
+    const variant = { ...newVariant('v', 'A', 'wsola'), settings: { wsola: { segmentMs: 50 }, grain: { grainMs: 9 } } }
+    expect(recipeOf(source, variant)).toMatchObject({ stretch: 2, methodId: 'wsola', settings: { segmentMs: 50 } })
+    expect(recipeOf(source, { ...variant, methodId: 'vocoder' }).settings).toEqual({})
+  })
+})

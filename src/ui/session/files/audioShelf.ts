@@ -1,0 +1,119 @@
+import { AppError, type Markers } from '../../../core'
+import { type DecodedSound, type JobPool, partOfSound, type SoundFacts, samplesHeld } from '../../../engine'
+import { type Source, soundKey } from '../../../session'
+
+/** A source's sound, read and ready to be heard. */
+export interface LoadedSound {
+  readonly decoded: DecodedSound
+  readonly facts: SoundFacts
+  /** of the file's bytes */
+  readonly hash: string
+  readonly taggedBpm: number | undefined
+}
+
+const MOST_SAMPLES_HELD = 2 * 48_000 * 60 * 10
+
+/**
+ * Sounds that are open, the last used ones up to about ten minutes of stereo in memory; others are read again from the browser's
+ * storage, or from the server for demo sounds. Long ones stay in their files and take none of it.
+ */
+export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => Promise<Blob | undefined>) {
+  const held = new Map<string, Promise<LoadedSound>>()
+  const sizes = new Map<string, number>()
+  const urgent = new Set<Promise<LoadedSound>>()
+
+  async function load(source: Source, rank: number): Promise<LoadedSound> {
+    const blob = source.origin === 'demo' ? await fetchDemo(source) : await readFile(source.id)
+    if (!blob) throw new AppError('storage/lost', { name: source.name })
+    return pool.run<'decode'>({ kind: 'decode', blob, file: source.file }, { rank })
+  }
+
+  /** The part of a sound that is worked with: the same samples, seen through a narrower window. */
+  async function part(whole: LoadedSound, range: NonNullable<Source['range']>): Promise<LoadedSound> {
+    const { decoded } = whole
+    const sound = partOfSound(decoded.sound, range.start, range.end)
+    const facts = await pool.run<'survey'>({ kind: 'survey', sound }, { rank: 0 })
+    return { ...whole, decoded: { ...decoded, sound, markers: markersWithin(decoded.markers, range) }, facts }
+  }
+  let lastPart: { key: string; sound: Promise<LoadedSound> } | undefined
+
+  function letGo(keep: string) {
+    let samples = [...sizes.values()].reduce((sum, size) => sum + size, 0)
+    for (const id of held.keys()) {
+      if (samples <= MOST_SAMPLES_HELD) return
+      if (id === keep || !sizes.get(id)) continue
+      samples -= sizes.get(id) as number
+      held.delete(id)
+      sizes.delete(id)
+    }
+  }
+
+  const shelf = {
+    /** The part of a source that is worked with. */
+    getPart(source: Source): Promise<LoadedSound> {
+      const { range } = source
+      if (!range) return shelf.get(source)
+      const key = soundKey(source)
+      if (lastPart?.key !== key) {
+        const sound = shelf.get(source).then((whole) => part(whole, range))
+        lastPart = { key, sound }
+        sound.catch(() => {
+          lastPart = undefined
+        })
+      }
+      return lastPart.sound
+    },
+    /** All of a source's file. */
+    get(source: Source, rank = 0): Promise<LoadedSound> {
+      const known = held.get(source.id)
+      if (known) {
+        // last used goes last
+        held.delete(source.id)
+        held.set(source.id, known)
+        return known
+      }
+      // what nobody waits for leaves the line and the workers to what somebody does
+      const loading = rank > 0 ? Promise.allSettled(urgent).then(() => load(source, rank)) : load(source, rank)
+      held.set(source.id, loading)
+      if (rank === 0) {
+        urgent.add(loading)
+        const done = () => urgent.delete(loading)
+        loading.then(done, done)
+      }
+      loading.then(
+        ({ decoded }) => {
+          sizes.set(source.id, samplesHeld(decoded.sound))
+          letGo(source.id)
+        },
+        () => held.delete(source.id),
+      )
+      return loading
+    },
+    put(sourceId: string, sound: LoadedSound) {
+      held.set(sourceId, Promise.resolve(sound))
+      sizes.set(sourceId, samplesHeld(sound.decoded.sound))
+      letGo(sourceId)
+    },
+  }
+  return shelf
+}
+
+function markersWithin(markers: Markers, { start, end }: { start: number; end: number }): Markers {
+  const inside = (frame: number) => frame >= start && frame <= end
+  return {
+    ...markers,
+    cues: markers.cues.filter((cue) => inside(cue.frame)).map((cue) => ({ ...cue, frame: cue.frame - start })),
+    loops: markers.loops
+      .filter((loop) => inside(loop.startFrame) && inside(loop.endFrame))
+      .map((loop) => ({ ...loop, startFrame: loop.startFrame - start, endFrame: loop.endFrame - start })),
+  }
+}
+
+async function fetchDemo(source: Source): Promise<Blob> {
+  const missing = (cause?: unknown) => new AppError('demo/unreachable', { name: source.name }, cause)
+  const response = await fetch(`/demo/${encodeURIComponent(source.file)}`).catch((error) => {
+    throw missing(error)
+  })
+  if (!response.ok) throw missing()
+  return response.blob()
+}

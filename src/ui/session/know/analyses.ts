@@ -1,0 +1,78 @@
+import { type Analysis, type AnalysisNeed, needsOf, type Recipe } from '../../../core'
+import type { Sound } from '../../../engine'
+import { heldAnalysis, type Source, soundKey } from '../../../session'
+import { pool } from '../state/engine'
+import { tell } from '../state/notices'
+import { type State, store } from '../state/store'
+
+/** What is found out about a sound before methods that need it can render: in the background, once for each source. */
+
+const { getState, setState } = store
+const running = new Map<string, Promise<Analysis>>()
+
+const missing = (analysis: Analysis, needs: readonly AnalysisNeed[]) => needs.filter((need) => !analysis[need])
+
+/** Whether all that a recipe needs of its source is there. */
+export function isKnown(state: State, source: Source, recipe: Recipe): boolean {
+  return missing(state.analyses[soundKey(source)] ?? {}, needsOf(recipe)).length === 0
+}
+
+/** What is known so far, with what was corrected by hand. */
+export function knownSoFar(state: State, source: Source): Analysis | undefined {
+  const analysis = state.analyses[soundKey(source)]
+  return analysis && heldAnalysis(source, analysis)
+}
+
+/** Begin to find out what these recipes need and nobody has found out yet; all at once for each source. */
+export function syncAnalysis(source: Source, sound: Sound, recipes: readonly Recipe[]) {
+  const sourceId = soundKey(source)
+  const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
+  const lacking = missing(getState().analyses[sourceId] ?? {}, needs)
+  if (lacking.length > 0 && !running.has(sourceId)) void find(sourceId, sound, lacking).catch(tell)
+}
+
+/** The analysis of a source, with all that a recipe needs. */
+export async function analysisOf(source: Source, sound: Sound, recipe: Recipe): Promise<Analysis> {
+  const sourceId = soundKey(source)
+  for (;;) {
+    const known = getState().analyses[sourceId] ?? {}
+    const lacking = missing(known, needsOf(recipe))
+    if (lacking.length === 0) return heldAnalysis(source, known)
+    await (running.get(sourceId) ?? find(sourceId, sound, lacking))
+  }
+}
+
+function find(sourceId: string, sound: Sound, needs: readonly AnalysisNeed[]): Promise<Analysis> {
+  const known = getState().analyses[sourceId] ?? {}
+  const show = (progress: number | undefined) =>
+    setState(({ analysing: { [sourceId]: _, ...others } }) => ({
+      analysing: progress === undefined ? others : { ...others, [sourceId]: progress },
+    }))
+  show(0)
+  // neither waits for the other
+  const shares = needs.map(() => 0)
+  const finding = Promise.all(
+    needs.map((need, n) =>
+      pool.run<'analyse'>(
+        { kind: 'analyse', sound, needs: [need], known },
+        {
+          rank: 1,
+          onProgress: ({ doneFrames, totalFrames }) => {
+            shares[n] = doneFrames / totalFrames
+            show(Math.min(...shares))
+          },
+        },
+      ),
+    ),
+  ).then((found): Analysis => Object.assign({}, ...found))
+  running.set(sourceId, finding)
+  return finding
+    .finally(() => {
+      running.delete(sourceId)
+      show(undefined)
+    })
+    .then((analysis) => {
+      setState((state) => ({ analyses: { ...state.analyses, [sourceId]: analysis } }))
+      return analysis
+    })
+}

@@ -1,0 +1,93 @@
+import { knowledgeOf as joined, KNOWLEDGE_VERSION, type Knowledge } from '../../../core'
+import type { Found, Source } from '../../../session'
+import { knowledgeRows, pool, shelf } from '../state/engine'
+import { rememberFacts } from '../state/loading'
+import { tell } from '../state/notices'
+import { type State, store } from '../state/store'
+
+/** Finds out what there is to know of every source, once for each file: in the background, the selected source first. */
+
+const { getState, setState } = store
+const asked = new Set<string>()
+
+export const knowledgeOf = (state: State, source: Pick<Source, 'id'>): Found => state.knowledge[source.id]
+
+export function syncKnowledge(state: State) {
+  const { sources } = state.history.present
+  const selected = sources.find(({ id }) => id === state.outlook.selectedId)
+  for (const source of selected ? [selected, ...sources] : sources) {
+    if (asked.has(source.id)) continue
+    asked.add(source.id)
+    void findOut(source, source === selected ? 2 : 5)
+  }
+}
+
+async function findOut(source: Source, rank: number) {
+  const set = (knowledge: Knowledge | null) =>
+    setState((state) => ({ knowledge: { ...state.knowledge, [source.id]: knowledge } }))
+  set(null)
+  try {
+    const known =
+      source.origin === 'demo'
+        ? await ofDemo(source.file)
+        : source.facts?.hash
+          ? await kept(source.facts.hash)
+          : undefined
+    if (known) {
+      set(known)
+      if (!source.facts) rememberFacts(source.id, await shelf.get(source, rank))
+      return
+    }
+    const loaded = await shelf.get(source, rank)
+    rememberFacts(source.id, loaded)
+    const again = await kept(loaded.hash)
+    if (again) {
+      set(again)
+      return
+    }
+    const { taggedBpm } = loaded
+    const options = { file: source.file, ...(taggedBpm !== undefined && { taggedBpm }) }
+    const { sound } = loaded.decoded
+    const [rhythm, tones] = await Promise.all([
+      pool.run<'knowRhythm'>({ kind: 'knowRhythm', sound, options }, { rank: rank + 1 }),
+      pool.run<'knowTones'>({ kind: 'knowTones', sound }, { rank: rank + 1 }),
+    ])
+    const knowledge = joined(rhythm, tones)
+    set(knowledge)
+    await knowledgeRows.put(loaded.hash, knowledge)
+  } catch (error) {
+    // a file that cannot be read says so where it is opened, and is asked for again from there
+    if (getState().knowledge[source.id]) tell(error)
+    else setState(({ knowledge: { [source.id]: _, ...others } }) => ({ knowledge: others }))
+  }
+}
+
+/** What was found out about a file before; undefined where it was not, or by an older version. */
+async function kept(hash: string): Promise<Knowledge | undefined> {
+  const row = (await knowledgeRows.get(hash)) as Knowledge | undefined
+  return row?.version === KNOWLEDGE_VERSION ? row : undefined
+}
+
+let demo: Promise<Record<string, Knowledge>> | undefined
+
+/** Try again for a source that could not be read. */
+export function askAgain(source: Source) {
+  asked.delete(source.id)
+}
+
+/** What is known of the demo sounds comes with them. */
+async function ofDemo(file: string): Promise<Knowledge | undefined> {
+  demo ??= fetch('/demo/known.json').then(
+    (response) => (response.ok ? response.json() : {}),
+    () => ({}),
+  )
+  const known = (await demo)[file]
+  return known?.version === KNOWLEDGE_VERSION ? known : undefined
+}
+
+/** What a listed file already told is not found out again when it is taken in. */
+export function alreadyKnown(sourceId: string, hash: string, knowledge: Knowledge) {
+  asked.add(sourceId)
+  setState((state) => ({ knowledge: { ...state.knowledge, [sourceId]: knowledge } }))
+  knowledgeRows.put(hash, knowledge).catch(tell)
+}

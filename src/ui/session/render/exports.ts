@@ -1,0 +1,88 @@
+import { type Analysis, type ExportOrder, exportFacts, resultName, type SampleFormat } from '../../../core'
+import { clearScratch, type Sound, scratchFolder } from '../../../engine'
+import { recipeOf, type Source, type Variant } from '../../../session'
+import { saveFile } from '../../common/saveFile'
+import { heardSound } from '../hear/listening'
+import { analysisOf } from '../know/analyses'
+import { pool } from '../state/engine'
+import { notify, tell } from '../state/notices'
+import { store } from '../state/store'
+import { makePieces } from './pieces'
+
+const { setState } = store
+const exportJobs = new Map<string, AbortController>()
+
+/** Render a variant into a WAV file and hand it to the browser's downloads. */
+export async function exportVariant(source: Source, variant: Variant, format: SampleFormat) {
+  const sound = heardSound(source)
+  if (!sound || exportJobs.has(variant.id)) return
+  const recipe = recipeOf(source, variant)
+  const name = resultName(source.name, recipe)
+  const stop = new AbortController()
+  exportJobs.set(variant.id, stop)
+  const show = (progress: number) =>
+    setState((state) => ({ exports: { ...state.exports, [variant.id]: { name, progress } } }))
+  show(0)
+  try {
+    const { decoded } = sound
+    const analysis = await analysisOf(source, decoded.sound, recipe)
+    const sourceBits = decoded.depth?.float ? undefined : decoded.depth?.bits
+    const order = { recipe, format, markers: decoded.markers, sourceBits }
+    const { blob, facts } = await renderFile(decoded.sound, order, analysis, stop.signal, show)
+    saveFile(blob, name)
+    notify({ tone: 'plain', text: `${name} exported, ${(facts.frames / decoded.sound.sampleRate).toFixed(3)} s` })
+    if (facts.clippedSamples > 0) {
+      notify({
+        tone: 'trouble',
+        text: `${facts.clippedSamples} samples of ${name} were over full scale and were limited. 32-bit float keeps them.`,
+      })
+    }
+  } catch (error) {
+    if (!stop.signal.aborted) tell(error)
+  } finally {
+    exportJobs.delete(variant.id)
+    setState((state) => ({
+      exports: Object.fromEntries(Object.entries(state.exports).filter(([id]) => id !== variant.id)),
+    }))
+  }
+}
+
+/** larger files are put together on the browser's disk */
+const MOST_BYTES_IN_MEMORY = 2 ** 26
+
+/** Render a file in its pieces, several at once; it is the same however many. */
+async function renderFile(
+  sound: Sound,
+  order: ExportOrder,
+  analysis: Analysis,
+  signal: AbortSignal,
+  show: (progress: number) => void,
+) {
+  const plan = await pool.run<'planExport'>({ kind: 'planExport', sound, order, analysis }, { signal, rank: 0 })
+  const { pieces } = plan
+  const folder = plan.bytes > MOST_BYTES_IN_MEMORY ? scratchFolder() : undefined
+  const made = await makePieces(
+    pieces,
+    (_, piece, onProgress) =>
+      pool.run<'exportPiece'>(
+        { kind: 'exportPiece', sound, order, plan: { analysis: plan.analysis, pieces }, piece, folder },
+        { signal, rank: 0, onProgress: ({ doneFrames }) => onProgress(doneFrames) },
+      ),
+    show,
+  ).catch(async (error) => {
+    if (folder !== undefined) await clearScratch(folder)
+    throw error
+  })
+  const parts = made.map(({ blob }) => blob)
+  return {
+    blob: new Blob([plan.header, ...parts, plan.footer], { type: 'audio/wav' }),
+    facts: exportFacts(
+      plan,
+      made.map((one) => one.facts),
+    ),
+  }
+}
+
+export function cancelExport(variantId: string) {
+  exportJobs.get(variantId)?.abort()
+}

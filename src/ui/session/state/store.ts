@@ -1,0 +1,230 @@
+import { useStore } from 'zustand'
+import { createStore } from 'zustand/vanilla'
+import type { Analysis, Knowledge, Recipe, Spectrogram, SweepAxis, SweepPoint, Trial, Tried } from '../../../core'
+import type { FileFacts, SoundFacts } from '../../../engine'
+import {
+  type BlindResult,
+  firstOutlook,
+  type History,
+  type Outlook,
+  REFERENCE,
+  type Session,
+  type Source,
+  startHistory,
+  type Variant,
+} from '../../../session'
+
+/** How far the drawing and measuring of one variant has come. */
+export interface RenderState {
+  /** the recipe it is of */
+  readonly key: string
+  readonly status: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled' | 'held'
+  /** 0–1 */
+  readonly progress: number
+  readonly error?: unknown
+  /** of this recipe when done; of the one before while a new one is on its way */
+  readonly facts?: SoundFacts
+  /** stretch that `facts` were made with */
+  readonly factsStretch?: number
+}
+
+/** How far the measuring of one variant has come, and what was measured last. */
+export interface TrialState {
+  /** what it is of: a render's key */
+  readonly key: string
+  readonly status: 'running' | 'done' | 'failed'
+  /** 0–1 */
+  readonly progress: number
+  /** of this key when done; of the one before while a new one is on its way */
+  readonly trial?: Trial
+}
+
+/** A comparison without names, as it goes on. */
+export interface BlindRun {
+  readonly sourceId: string
+  readonly mode: BlindResult['mode']
+  /** lane ids, in no order that means anything to a listener */
+  readonly lanes: readonly string[]
+  readonly rounds: number
+  /** of this round: which lane each hidden place holds; for ABX the third is one of the first two again */
+  readonly places: readonly string[]
+  readonly heard: number
+  /** of rounds before: the lane that was preferred (AB), or whether X was named right (ABX) */
+  readonly answers: readonly (string | boolean)[]
+  /** 0–100 for each hidden place, while ranking */
+  readonly grades: readonly number[]
+}
+
+/** Advice for a source and a target, as it is being found. */
+export interface AdviceState {
+  /** what it is for: the source's part, its target, its attacks */
+  readonly key: string
+  readonly status: 'running' | 'done' | 'failed' | 'cancelled'
+  readonly methodIds: readonly string[]
+  /** methods that have been tried so far */
+  readonly tried: readonly Tried[]
+  readonly error?: unknown
+}
+
+/** Something that was only tried, and is heard: no lane of the session. */
+export interface TriedState {
+  readonly sourceId: string
+  readonly recipe: Recipe
+  /** which part of the source its trial was about, source frames */
+  readonly range: { readonly start: number; readonly end: number }
+  /** how much louder than the source it came out, LU */
+  readonly changeLu: number
+}
+
+/** One setting of a variant over its range, each value tried. */
+export interface ExploredState {
+  /** what it is of: the source's part, the recipe beside that setting */
+  readonly key: string
+  readonly name: string
+  readonly status: 'running' | 'done' | 'failed' | 'cancelled'
+  readonly tries: readonly ExploredTry[]
+  readonly error?: unknown
+}
+
+export interface ExploredTry {
+  readonly value: number | string
+  readonly recipe: Recipe
+  readonly trial?: Trial
+  readonly picture?: Spectrogram
+}
+
+/** A lane's spectrogram, and which source frames it covers. */
+export interface SpectrumState {
+  readonly key: string
+  readonly start: number
+  readonly end: number
+  readonly picture: Spectrogram
+}
+
+/** What is known of one part of a source over many lengths and pitches. */
+export interface SweepState {
+  readonly points: readonly SweepPoint[]
+  /** what is being measured now */
+  readonly running?: { readonly axis: SweepAxis; readonly done: number; readonly total: number }
+  readonly error?: unknown
+}
+
+export interface LoadState {
+  readonly status: 'loading' | 'ready' | 'failed'
+  readonly facts?: SoundFacts
+  readonly error?: unknown
+}
+
+export interface ExportState {
+  readonly name: string
+  readonly progress: number
+}
+
+/** Something to tell that asks for no answer; `undo` offers to take back what it tells of. */
+export interface Notice {
+  readonly id: number
+  readonly tone: 'plain' | 'trouble'
+  readonly text: string
+  readonly undo?: boolean
+}
+
+export interface Arrival {
+  readonly id: string
+  readonly file: string
+}
+
+/** A file that is listed: not of the session until it is taken in. */
+export interface FoundFile {
+  readonly id: string
+  /** with the folders that it lay in */
+  readonly path: string
+  readonly status: 'waiting' | 'reading' | 'known' | 'failed'
+  readonly facts?: FileFacts
+  readonly error?: string
+  /** of the file that it is the same as */
+  readonly sameAs?: string
+}
+
+export interface State {
+  readonly ready: boolean
+  readonly history: History<Session>
+  readonly outlook: Outlook
+  readonly loads: Readonly<Record<string, LoadState>>
+  /** by part of a source (`soundKey`): what methods need to know of it, so far */
+  readonly analyses: Readonly<Record<string, Analysis>>
+  /** by source: what is known of the whole file; null while it is being found out */
+  readonly knowledge: Readonly<Record<string, Knowledge | null>>
+  readonly found: readonly FoundFile[]
+  /** the listed file that is heard, or about to be */
+  readonly auditioned: string | undefined
+  /** by part of a source: how far the analysis that is running has come, 0–1 */
+  readonly analysing: Readonly<Record<string, number>>
+  readonly renders: Readonly<Record<string, RenderState>>
+  /** by variant */
+  readonly trials: Readonly<Record<string, TrialState>>
+  /** a comparison without names that is going on */
+  readonly blind: BlindRun | undefined
+  readonly tried: TriedState | undefined
+  /** by variant */
+  readonly explored: Readonly<Record<string, ExploredState>>
+  /** by lane: what its spectrogram was last made of */
+  readonly spectra: Readonly<Record<string, SpectrumState>>
+  /** by part of a source */
+  readonly sweeps: Readonly<Record<string, SweepState>>
+  /** by source */
+  readonly advice: Readonly<Record<string, AdviceState>>
+  readonly exports: Readonly<Record<string, ExportState>>
+  /** files being read in */
+  readonly arrivals: readonly Arrival[]
+  readonly notices: readonly Notice[]
+  readonly playing: boolean
+  readonly recording: boolean
+}
+
+export const store = createStore<State>(() => ({
+  ready: false,
+  history: startHistory<Session>({ version: 1, bpm: 96, sources: [] }),
+  outlook: firstOutlook('ink'),
+  loads: {},
+  analyses: {},
+  analysing: {},
+  knowledge: {},
+  found: [],
+  auditioned: undefined,
+  renders: {},
+  trials: {},
+  advice: {},
+  tried: undefined,
+  sweeps: {},
+  spectra: {},
+  explored: {},
+  blind: undefined,
+  exports: {},
+  arrivals: [],
+  notices: [],
+  playing: false,
+  recording: false,
+}))
+
+export function useSession<T>(select: (state: State) => T): T {
+  return useStore(store, select)
+}
+
+export const selectedSource = (state: State): Source | undefined =>
+  state.history.present.sources.find((source) => source.id === state.outlook.selectedId)
+
+/** The lane that is heard: the reference, or a variant that still exists. */
+export function activeLane(state: State, source: Source): string {
+  const active = state.outlook.lanes[source.id]?.active ?? REFERENCE
+  return source.variants.some((variant) => variant.id === active) ? active : REFERENCE
+}
+
+/** The variant that settings and export are about: the one last listened to. */
+export function chosenVariant(state: State, source: Source): Variant | undefined {
+  const lane = state.outlook.lanes[source.id]
+  return (
+    source.variants.find((variant) => variant.id === lane?.active) ??
+    source.variants.find((variant) => variant.id === lane?.chosen) ??
+    source.variants[0]
+  )
+}
