@@ -1,4 +1,4 @@
-import type { Progress } from '../core'
+import { AppError, type Progress } from '../core'
 import { fromWire } from '../host/errorWire'
 import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
 
@@ -13,6 +13,8 @@ export interface JobOptions {
   readonly onProgress?: (progress: Progress) => void
   /** jobs of a lower number go first, equal ones in the order they came; 0 is for what somebody waits for */
   readonly rank?: number
+  /** a job that gives no sign of life for so long is ended with its worker; not while it has to wait */
+  readonly limit?: { readonly ms: number; readonly error: () => unknown }
 }
 
 interface Waiting {
@@ -29,6 +31,7 @@ interface Seat {
   work: Waiting | undefined
   /** it holds its job and waits, so that something else has room */
   paused: boolean
+  timer: ReturnType<typeof setTimeout> | undefined
 }
 
 /** The part of a Worker that the pool needs; tests give their own. */
@@ -45,26 +48,40 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   let most = size
 
   function open(): Seat {
-    const seat: Seat = { worker: makeWorker(), jobId: undefined, work: undefined, paused: false }
+    const seat: Seat = { worker: makeWorker(), jobId: undefined, work: undefined, paused: false, timer: undefined }
     seat.worker.onmessage = ({ data }: MessageEvent<JobReport>) => hear(seat, data)
-    seat.worker.onerror = (event) => {
-      seat.work?.reject(new Error(event.message || 'a worker could not start'))
-      seat.worker.terminate()
-      seats.splice(seats.indexOf(seat), 1)
-      next()
-    }
+    seat.worker.onerror = (event) => end(seat, new AppError('job/died', { why: event.message || 'it could not start' }))
     if (most < size) seat.worker.postMessage({ type: 'gentle', on: true } satisfies JobMessage)
     seats.push(seat)
     return seat
   }
 
+  /** Give up a worker, and what it does. */
+  function end(seat: Seat, error: unknown) {
+    clearTimeout(seat.timer)
+    seat.work?.reject(error)
+    seat.worker.terminate()
+    const at = seats.indexOf(seat)
+    if (at >= 0) seats.splice(at, 1)
+    next()
+  }
+
+  /** From now on its job has so long for its next sign of life. */
+  function watch(seat: Seat) {
+    clearTimeout(seat.timer)
+    const limit = seat.work?.options.limit
+    if (limit && !seat.paused) seat.timer = setTimeout(() => end(seat, limit.error()), limit.ms)
+  }
+
   function hear(seat: Seat, report: JobReport) {
     if (report.jobId !== seat.jobId) return
     const { work } = seat
+    watch(seat)
     if (report.type === 'progress') {
       if (work && !work.options.signal?.aborted) work.options.onProgress?.(report.progress)
       return
     }
+    clearTimeout(seat.timer)
     seat.jobId = undefined
     seat.work = undefined
     seat.paused = false
@@ -78,6 +95,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   function pause(seat: Seat, paused: boolean) {
     if (seat.jobId === undefined) return
     seat.paused = paused
+    watch(seat)
     seat.worker.postMessage({ type: paused ? 'pause' : 'resume', jobId: seat.jobId } satisfies JobMessage)
   }
 
@@ -101,6 +119,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
       queue.splice(queue.indexOf(best), 1)
       seat.jobId = ++lastId
       seat.work = best
+      watch(seat)
       const background = best.rank >= BACKGROUND_FROM_RANK
       seat.worker.postMessage({ type: 'run', jobId: seat.jobId, job: best.job, background } satisfies JobMessage)
     }

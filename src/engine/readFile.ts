@@ -1,4 +1,5 @@
 import { bytesInMemory } from '../core'
+import { hashOfBlob } from '../host/contentHash'
 import { decodeFile } from '../host/decodeFile'
 import { taggedTempo } from '../host/taggedTempo'
 import { openWavFile, warningsOf } from '../host/wavFile'
@@ -18,9 +19,9 @@ interface ReadFile {
 /** Read a file: its sound comes to shared memory, but for a long one that can be read anywhere. */
 export async function readFile(blob: Blob, file: string): Promise<ReadFile> {
   const long = openLong(blob, file)
-  if (long) return { decoded: long, hash: await hashInParts(blob), taggedBpm: await taggedTempo(bytesOf(blob, file)) }
+  if (long) return { decoded: long, hash: await hashOfBlob(blob), taggedBpm: await taggedTempo(bytesOf(blob, file)) }
   const bytes = new Uint8Array(await blob.arrayBuffer())
-  const hash = hexOf(await digest(bytes))
+  const hash = await hashOfBytes(bytes)
   const taggedBpm = await taggedTempo(bytesInMemory(bytes))
   return { decoded: await decode(bytes, file), hash, taggedBpm }
 }
@@ -43,15 +44,8 @@ async function decode(bytes: Uint8Array, file: string): Promise<DecodedSound> {
   return { ...rest, sound: soundInMemory({ ...audio, channels: audio.channels.map(sharedCopy) }) }
 }
 
-const digest = async (bytes: BufferSource) => new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
-const hexOf = (bytes: Uint8Array) => [...bytes].map((byte) => byte.toString(16).padStart(2, '0')).join('')
-
-const HASHED_AT_ONCE = 2 ** 25
-
-/** The hash of the hashes of a long file's parts: it may not lie in memory as a whole. */
-async function hashInParts(blob: Blob): Promise<string> {
-  const hashes: Uint8Array<ArrayBuffer>[] = []
-  for (let at = 0; at < blob.size; at += HASHED_AT_ONCE)
-    hashes.push(await digest(await blob.slice(at, at + HASHED_AT_ONCE).arrayBuffer()))
-  return hexOf(await digest(await new Blob(hashes).arrayBuffer()))
+/** What lies in memory is hashed by the browser itself, which is quicker. */
+async function hashOfBytes(bytes: Uint8Array<ArrayBuffer>): Promise<string> {
+  const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
+  return [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('')
 }

@@ -42,6 +42,18 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'record/refused': (d) =>
     `The browser may not listen to ${d.device}. Allow the microphone for this page in the address bar, or pick another input.`,
   'record/no-input': (d) => `${d.device} gives no sound. Plug it in, or pick another input.`,
+  'session-file/unreadable': (d) => `${d.file} cannot be opened as a session: ${d.why}. Pick another file.`,
+  'session-file/damaged': (d) =>
+    `${d.name} in ${d.file} is damaged. Copy the file again from where it came from, or open it for the rest.`,
+  'session-file/missing': (d) => `${d.name} has no sound in ${d.file}. Bring that sound in by itself.`,
+  'session-file/bomb': (d) =>
+    `${d.file ?? 'The file'} claims to hold more than any session does, and was not unpacked. Pick another file.`,
+  'job/died': (d) => `A part of the work ended by itself: ${d.why}. Try again; with a shorter sound if it comes back.`,
+  'audio/too-slow': (d) => `${d.file} took far too long to read and was let go. Export it again, WAV is safest.`,
+  'storage/closed': () =>
+    'The storage of this browser cannot be used just now. Reload the page; in a private window, allow it to keep data.',
+  'storage/changed': (d) =>
+    `What this browser keeps of ${d.name} is no longer what came in. Bring the file in again, and remove this one.`,
   'storage/full': () => 'The browser has no room left to keep this. Remove sounds you no longer need, then try again.',
   'storage/lost': (d) => `The file of ${d.name} is no longer in this browser. Remove it and bring it in again.`,
   'demo/unreachable': (d) => `The demo sound ${d.name} could not be loaded. Is the Zumbet server still running?`,

@@ -1,5 +1,5 @@
 import { firstMethods } from '../core'
-import type { Session, Source, Target, Variant } from './schema'
+import { PLAIN_TARGET, SESSION_VERSION, type Session, type Source, type Target, type Variant } from './schema'
 
 /** the lane of the source itself */
 export const REFERENCE = 'reference'
@@ -20,15 +20,6 @@ export const firstSources: readonly { id: string; name: string; file: string; ta
   { id: 'chain-rattle', name: 'Chain rattle', file: 'chain-rattle_100.wav' },
 ]
 
-export const PLAIN_TARGET: Target = {
-  stretch: 1,
-  pitchSemitones: 0,
-  formants: 'move',
-  formantSemitones: 0,
-  holdPercent: 0,
-  tied: false,
-}
-
 export function newSource(
   input: Pick<Source, 'id' | 'name' | 'file' | 'origin'> & { target?: Partial<Target> },
 ): Source {
@@ -43,7 +34,7 @@ export function newSource(
   }
 }
 
-const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
+export const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
 
 export function newVariant(id: string, letter: string, methodId: string): Variant {
   return { id, letter, methodId, settings: {}, seed: 1 }
@@ -55,5 +46,9 @@ export function freeLetter(variants: readonly Variant[]): string {
 }
 
 export function firstSession(): Session {
-  return { version: 1, bpm: 96, sources: firstSources.map((demo) => newSource({ ...demo, origin: 'demo' })) }
+  return {
+    version: SESSION_VERSION,
+    bpm: 96,
+    sources: firstSources.map((demo) => newSource({ ...demo, origin: 'demo' })),
+  }
 }

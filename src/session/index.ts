@@ -5,7 +5,6 @@ export {
   MAX_VARIANTS,
   newSource,
   newVariant,
-  PLAIN_TARGET,
   REFERENCE,
 } from './create'
 export { amend, change, type History, redo, type Step, startHistory, undo } from './history'
@@ -26,12 +25,18 @@ export {
   type TempoKnown,
   tempoOf,
 } from './known'
+export type { Mended } from './mend'
+export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'
-export { partFacts, recipeOf, soundKey } from './recipe'
+export { checkedForWriting, readOutlook, readSession, type SessionRead } from './readSession'
+export { contentKeys, partFacts, recipeOf, soundKey } from './recipe'
+export { type FoundFacts, readFoundFacts, readKnowledge, readTrial } from './records'
 export {
   type BlindResult,
   type Hand,
   type Key,
+  PLAIN_TARGET,
+  SESSION_VERSION,
   type Session,
   type Source,
   type SourceFacts,
@@ -39,6 +44,20 @@ export {
   type Target,
   type Variant,
 } from './schema'
+export {
+  blobSink,
+  type FileSound,
+  type OpenSessionFile,
+  openSessionFile,
+  type PartBytes,
+  parseSession,
+  partsOfBlob,
+  type Sink,
+  safeFileName,
+  sessionText,
+  withNewIds,
+  writeSessionFile,
+} from './sessionFile'
 export {
   barsOf,
   bpmOf,

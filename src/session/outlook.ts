@@ -1,12 +1,12 @@
 import { z } from 'zod'
-import { methods } from '../core'
+import { artefactKinds, methods } from '../core'
 import { firstSources } from './create'
 
 const sweepOutlook = z.object({
   axis: z.enum(['length', 'far', 'pitch']),
-  methodIds: z.array(z.string()),
+  methodIds: z.array(z.enum(methods.map(({ id }) => id))),
   /** which kind of harm is drawn, or the worst of all */
-  shown: z.string(),
+  shown: z.enum(['worst', ...artefactKinds.map(({ id }) => id)]),
   /** the source that is being swept: goes on after a reload */
   running: z.string().optional(),
 })
@@ -23,7 +23,7 @@ export const outlookSchema = z.object({
   /** per source: the lane that is heard, 'reference' or a variant's id; and the last variant that was */
   lanes: z.record(z.string(), z.object({ active: z.string(), chosen: z.string().optional() })),
   /** per source: first visible source frame and frames across the lane */
-  views: z.record(z.string(), z.object({ start: z.number(), span: z.number() })),
+  views: z.record(z.string(), z.object({ start: z.number(), span: z.number().positive() })),
   /** per source: where playing was, in source frames */
   places: z.record(z.string(), z.number()),
   theme: z.enum(['ink', 'paper']),

@@ -7,6 +7,12 @@ export function partFacts(source: Source): SourceFacts | undefined {
   return facts && range ? { ...facts, frames: range.end - range.start } : facts
 }
 
+/**
+ * Under what a source's bytes may lie: their hash; and, of files that came in before bytes were kept by their hash, the hash that was found
+ * when they were read, and the source's id.
+ */
+export const contentKeys = ({ hash, facts, id }: Source): readonly (string | undefined)[] => [hash, facts?.hash, id]
+
 /** Tells one part of a source from another: what is drawn, measured and found out belongs to it. */
 export const soundKey = ({ id, range }: Pick<Source, 'id' | 'range'>) =>
   range ? `${id} ${range.start} ${range.end}` : id

@@ -1,29 +1,42 @@
 import { z } from 'zod'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, STRETCH_RANGE } from '../core'
 
-/** All that is kept of a session: plain data, checked when it is read back. */
+/**
+ * All that is kept of a session: plain data, read by `readSession`, which mends what does not hold. docs/session.md tells it to whoever
+ * writes one by hand.
+ */
 
-const settingValue = z.union([z.number(), z.string()])
+/** of what is written here; what older versions wrote is brought up to it by `migrations` */
+export const SESSION_VERSION = 2
+
+const text = z.string().max(1000)
+const settingValue = z.union([z.number(), text])
+const keySchema = z.object({ root: z.number().int().min(0).max(11), mode: z.enum(['major', 'minor']).optional() })
+/** of a file's bytes: SHA-256, hex */
+export const hashSchema = z.string().regex(/^[0-9a-f]{64}$/)
 
 const variantSchema = z.object({
-  id: z.string(),
+  id: text.min(1),
   /** A, B, C …; stays with the variant */
   letter: z.string().length(1),
-  methodId: z.string(),
+  methodId: text,
   /** settings that were changed, by method, so that trying another method loses none */
-  settings: z.record(z.string(), z.record(z.string(), settingValue)),
-  seed: z.number().int().nonnegative(),
+  settings: z.record(text, z.record(text, settingValue)).default({}),
+  seed: z.number().int().min(0).max(0xffffffff).default(1),
 })
+
+export const SAMPLE_RATE_RANGE = { min: 1000, max: 768_000 } as const
 
 const factsSchema = z.object({
   frames: z.number().int().positive(),
-  sampleRate: z.number().int().positive(),
+  /** need not be whole: some old samplers had 22254.5454 Hz */
+  sampleRate: z.number().min(SAMPLE_RATE_RANGE.min).max(SAMPLE_RATE_RANGE.max),
   channels: z.number().int().positive(),
-  container: z.string(),
-  depth: z.object({ bits: z.number(), float: z.boolean() }).optional(),
-  peak: z.number(),
-  /** of the file's bytes */
-  hash: z.string().optional(),
+  container: text,
+  depth: z.object({ bits: z.number().positive(), float: z.boolean() }).optional(),
+  peak: z.number().nonnegative(),
+  /** of the file's bytes, as they were when they were read */
+  hash: text.optional(),
 })
 
 /** What people said of a source against, or beside, what was found out; nothing that is found out changes it. */
@@ -32,52 +45,63 @@ const handSchema = z.object({
   /** where the first beat lies, seconds of the file */
   firstBeat: z.number().optional(),
   beatsPerBar: z.number().int().min(1).max(32).optional(),
-  key: z.object({ root: z.number().int().min(0).max(11), mode: z.enum(['major', 'minor']).optional() }).optional(),
+  key: keySchema.optional(),
   kind: z.enum(['hits', 'single line', 'chords', 'dense mix', 'noise']).optional(),
   /** untuned percussion: left out when several sources are transposed */
   untuned: z.boolean().optional(),
   /** frames of the file: attacks that were added, and found ones that were taken away */
-  attacks: z.object({ added: z.array(z.number()), removed: z.array(z.number()) }).optional(),
+  attacks: z.object({ added: z.array(z.number()).default([]), removed: z.array(z.number()).default([]) }).optional(),
 })
 
 /** A finished comparison without names. `chance`: how likely it is by guessing alone. */
 const blindSchema = z.object({
-  at: z.string(),
+  at: text,
   mode: z.enum(['AB', 'ABX', 'rank']),
   rounds: z.number().int().positive(),
-  lanes: z.array(z.object({ name: z.string(), score: z.number() })),
+  lanes: z.array(z.object({ name: text, score: z.number() })),
   chance: z.number().min(0).max(1).optional(),
 })
 
-/** A tempo that was typed used to be a part of the target. */
-function liftTempo(source: unknown): unknown {
-  const old = source as { target?: { sourceBpm?: number }; hand?: { bpm?: number } } | undefined
-  const bpm = old?.target?.sourceBpm
-  return old && bpm ? { ...old, hand: { bpm, ...old.hand } } : source
+const targetSchema = z.object({
+  stretch: z.number().min(STRETCH_RANGE.min).max(STRETCH_RANGE.max).default(1),
+  pitchSemitones: z.number().min(PITCH_RANGE.min).max(PITCH_RANGE.max).default(0),
+  formants: z.enum(['move', 'keep', 'shift']).default('move'),
+  /** for `shift` */
+  formantSemitones: z.number().min(FORMANT_RANGE.min).max(FORMANT_RANGE.max).default(0),
+  /** how far attacks pass at their natural speed, % */
+  holdPercent: z.number().min(HOLD_RANGE.min).max(HOLD_RANGE.max).default(0),
+  /** pitch goes with speed, as on tape: whichever is changed, the other follows */
+  tied: z.boolean().default(false),
+})
+
+export type Target = z.infer<typeof targetSchema>
+
+export const PLAIN_TARGET: Target = {
+  stretch: 1,
+  pitchSemitones: 0,
+  formants: 'move',
+  formantSemitones: 0,
+  holdPercent: 0,
+  tied: false,
 }
 
-const sourceFields = z.object({
-  id: z.string(),
-  name: z.string(),
-  file: z.string(),
-  /** demo sounds come from the server again when they are needed; others lie in the browser */
-  origin: z.enum(['demo', 'file']),
+export const sourceSchema = z.object({
+  id: text.min(1),
+  name: text,
+  /** the file's name; of a session that was written by hand, its path beside it */
+  file: text.min(1),
+  /** demo sounds come from the server again when they are needed; the bytes of others are kept with the session */
+  origin: z.enum(['demo', 'file']).default('file'),
+  /** by which the bytes are kept */
+  hash: hashSchema.optional(),
   /** known once the file has been read */
   facts: factsSchema.optional(),
-  target: z.object({
-    stretch: z.number().min(STRETCH_RANGE.min).max(STRETCH_RANGE.max),
-    pitchSemitones: z.number().min(PITCH_RANGE.min).max(PITCH_RANGE.max),
-    formants: z.enum(['move', 'keep', 'shift']),
-    /** for `shift` */
-    formantSemitones: z.number().min(FORMANT_RANGE.min).max(FORMANT_RANGE.max).default(0),
-    /** how far attacks pass at their natural speed, % */
-    holdPercent: z.number().min(HOLD_RANGE.min).max(HOLD_RANGE.max).default(0),
-    /** pitch goes with speed, as on tape: whichever is changed, the other follows */
-    tied: z.boolean().default(false),
-  }),
+  target: targetSchema.default(PLAIN_TARGET),
   hand: handSchema.default({}),
   /** whether a new session tempo, or key, changes this source's target */
-  follows: z.object({ tempo: z.boolean(), key: z.boolean() }).default({ tempo: false, key: false }),
+  follows: z
+    .object({ tempo: z.boolean().default(false), key: z.boolean().default(false) })
+    .default({ tempo: false, key: false }),
   /** the part of the file that is worked with, in its frames, end exclusive; all of it where there is none */
   range: z.object({ start: z.number().int().nonnegative(), end: z.number().int().positive() }).optional(),
   variants: z.array(variantSchema),
@@ -86,12 +110,8 @@ const sourceFields = z.object({
   selection: z.object({ start: z.number(), end: z.number() }).optional(),
 })
 
-const sourceSchema = z.preprocess(liftTempo, sourceFields)
-
-const keySchema = z.object({ root: z.number().int().min(0).max(11), mode: z.enum(['major', 'minor']).optional() })
-
 export const sessionSchema = z.object({
-  version: z.literal(1),
+  version: z.literal(SESSION_VERSION).default(SESSION_VERSION),
   sources: z.array(sourceSchema),
   /** what sources are fitted to: beats a minute */
   bpm: z.number().min(10).max(999).default(96),
@@ -99,10 +119,9 @@ export const sessionSchema = z.object({
 })
 
 export type Variant = z.infer<typeof variantSchema>
-export type Source = z.infer<typeof sourceFields>
+export type Source = z.infer<typeof sourceSchema>
 export type BlindResult = z.infer<typeof blindSchema>
 export type Hand = Source['hand']
 export type Key = z.infer<typeof keySchema>
 export type SourceFacts = z.infer<typeof factsSchema>
-export type Target = Source['target']
-export type Session = Omit<z.infer<typeof sessionSchema>, 'sources'> & { sources: Source[] }
+export type Session = z.infer<typeof sessionSchema>

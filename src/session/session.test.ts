@@ -5,27 +5,6 @@ import { recipeOf } from './recipe'
 import { sessionSchema } from './schema'
 
 describe('the session as it is kept', () => {
-  it('reads a session that was kept before tempo, key and corrections were known', () => {
-    const { session, outlook } = { session: firstSession(), outlook: firstOutlook('ink') }
-    const old = {
-      session: {
-        version: 1,
-        sources: session.sources.map(({ hand: _, follows: __, target: { tied: ___, ...target }, ...source }) => ({
-          ...source,
-          target: { ...target, sourceBpm: 112 },
-        })),
-      },
-      outlook: Object.fromEntries(
-        Object.entries(outlook).filter(([name]) => !['list', 'click', 'audition'].includes(name)),
-      ),
-    }
-    const read = { session: sessionSchema.parse(old.session), outlook: outlookSchema.parse(old.outlook) }
-    expect(read.session.bpm).toBe(96)
-    expect(read.session.sources[0]?.hand).toEqual({ bpm: 112 })
-    expect(read.session.sources[0]?.follows).toEqual({ tempo: false, key: false })
-    expect(read.outlook.click).toBe('off')
-  })
-
   it('passes its own check after a trip through storage', () => {
     const kept = { session: firstSession(), outlook: firstOutlook('ink') }
     expect(sessionSchema.parse(structuredClone(kept.session))).toEqual(kept.session)

@@ -1,8 +1,6 @@
-export { type FoundRow, openDatabase } from './database'
-export {
-  createFileKeeper,
-  createFoundKeeper,
-  createKnowledgeKeeper,
-  createSessionKeeper,
-  createTrialKeeper,
-} from './sessionKeeper'
+export { createArrivalKeeper } from './arrivalKeeper'
+export { createAsideKeeper } from './asideKeeper'
+export { createContentKeeper, type Held, textsIn } from './contentKeeper'
+export { type ArrivalRow, type AsideRow, type FoundRow, openDatabase } from './database'
+export { createFoundKeeper, createKnowledgeKeeper, createTrialKeeper } from './recordKeepers'
+export { createSessionKeeper, type Kept } from './sessionKeeper'

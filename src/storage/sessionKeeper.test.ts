@@ -1,90 +1,124 @@
 import 'fake-indexeddb/auto'
 import { describe, expect, it } from 'vitest'
 import { openDatabase } from './database'
-import { createFileKeeper, createSessionKeeper } from './sessionKeeper'
+import { createSessionKeeper } from './sessionKeeper'
 
 let count = 0
-const fresh = () => openDatabase(`test-${++count}`)
+const fresh = () => openDatabase(`sessions ${++count}`)
+
+function keeperOf(database = fresh()) {
+  const told = { errors: [] as unknown[], saved: 0, overtaken: 0 }
+  const events = {
+    onError: (error: unknown) => told.errors.push(error),
+    onSaved: () => told.saved++,
+    onOvertaken: () => told.overtaken++,
+  }
+  return { database, told, keeper: createSessionKeeper<unknown, unknown>(database, events, () => 5) }
+}
 
 describe('the session keeper', () => {
   it('lands the last state, however fast they come, without writing each', async () => {
-    const database = fresh()
+    const { database, keeper } = keeperOf()
     let writes = 0
-    database.sessions.hook('creating', () => {
+    const counted = () => {
       writes++
-    })
+    }
+    database.sessions.hook('creating', counted)
+    database.sessions.hook('updating', counted)
+    await keeper.load()
+    for (let n = 0; n <= 200; n++) keeper.saveSession({ n })
+    await keeper.settled()
+    expect(await keeper.load()).toEqual({ session: { n: 200 }, outlook: undefined })
+    expect(writes).toBeLessThan(5)
+    keeper.saveSession({ n: 201 })
+    await keeper.settled()
+    expect((await keeper.load())?.session).toEqual({ n: 201 })
+  })
+
+  it('writes the outlook without the session', async () => {
+    const { database, keeper } = keeperOf()
+    await keeper.load()
+    keeper.saveSession({ n: 1 })
+    await keeper.settled()
+    let writes = 0
     database.sessions.hook('updating', () => {
       writes++
     })
-    const keeper = createSessionKeeper<{ n: number }>(
-      database,
-      (error) => {
-        throw error
-      },
-      () => 5,
-    )
-    for (let n = 0; n <= 200; n++) keeper.save({ n })
+    keeper.saveOutlook({ theme: 'paper' })
     await keeper.settled()
-    expect(await keeper.load()).toEqual({ n: 200 })
-    expect(writes).toBeLessThan(5)
-    keeper.save({ n: 201 })
+    expect(writes).toBe(0)
+    expect(await keeper.load()).toEqual({ session: { n: 1 }, outlook: { theme: 'paper' } })
+  })
+
+  it('reads the one row in which an older version kept both', async () => {
+    const { database, keeper } = keeperOf()
+    const both = { session: { version: 1, sources: [] }, outlook: { theme: 'paper' } }
+    await database.sessions.put({ id: 'current', savedAt: 1, session: both })
+    expect(await keeper.load()).toEqual(both)
+    keeper.saveSession({ version: 2 })
+    keeper.saveOutlook({ theme: 'ink' })
     await keeper.settled()
-    expect(await keeper.load()).toEqual({ n: 201 })
+    expect(await keeper.load()).toEqual({ session: { version: 2 }, outlook: { theme: 'ink' } })
   })
 
   it('knows nothing of a first visit, and tells of trouble without losing what comes next', async () => {
-    const database = fresh()
-    const troubles: unknown[] = []
-    const keeper = createSessionKeeper<unknown>(
-      database,
-      (error) => troubles.push(error),
-      () => 5,
-    )
+    const { keeper, told } = keeperOf()
     expect(await keeper.load()).toBeUndefined()
-    keeper.save({ bad: () => {} })
+    keeper.saveSession({ bad: () => {} })
     await keeper.settled()
-    expect(troubles).toHaveLength(1)
-    keeper.save({ good: true })
+    expect(told.errors).toHaveLength(1)
+    keeper.saveSession({ good: true })
     await keeper.settled()
-    expect(await keeper.load()).toEqual({ good: true })
-  })
-})
-
-describe('the file keeper', () => {
-  it('gives files back as they came, and forgets the ones no source needs', async () => {
-    const files = createFileKeeper(fresh())
-    await files.put('a', 'a.wav', new Blob([Uint8Array.of(1, 2, 3)]))
-    await files.put('b', 'b.wav', new Blob(['x']))
-    await files.keepOnly(['a', 'z'])
-    expect(await files.get('b')).toBeUndefined()
-    expect(await files.get('a')).toBeDefined()
+    expect((await keeper.load())?.session).toEqual({ good: true })
   })
 
-  it('keeps large files in parts, and forgets all of them', async () => {
-    const database = fresh()
-    const files = createFileKeeper(database, 4)
-    const bytes = Uint8Array.from({ length: 11 }, (_, i) => i)
-    for (const id of ['a', 'b', 'c']) await files.put(id, `${id}.wav`, new Blob([bytes]))
-    const keys = () => database.fileParts.toCollection().primaryKeys()
-    expect(await keys()).toHaveLength(9)
-    expect(new Uint8Array(await ((await files.get('b')) as Blob).arrayBuffer())).toEqual(bytes)
-    await files.forget('b')
-    expect(await files.get('b')).toBeUndefined()
-    await files.keepOnly(['c'])
-    expect(await keys()).toEqual([0, 1, 2].map((n) => ['c', n]))
+  it('writes what could not be written as soon as it can', async () => {
+    const { database, keeper, told } = keeperOf()
+    await keeper.load()
+    let full = true
+    database.sessions.hook('creating', () => {
+      if (full) throw Object.assign(new Error('no room'), { name: 'QuotaExceededError' })
+    })
+    keeper.saveSession({ n: 1 })
+    await keeper.settled()
+    expect(told.errors).toMatchObject([{ code: 'storage/full' }])
+    full = false
+    keeper.again()
+    await keeper.settled()
+    expect((await keeper.load())?.session).toEqual({ n: 1 })
   })
 
-  it('leaves nothing of a file that could not be kept as a whole', async () => {
-    const database = fresh()
-    const files = createFileKeeper(database, 4)
-    const blob = new Blob([new Uint8Array(20)])
-    const slice = blob.slice.bind(blob)
-    blob.slice = (from = 0, to) => {
-      if (from >= 8) throw new Error('it was pulled out')
-      return slice(from, to)
-    }
-    await expect(files.put('a', 'a.wav', blob)).rejects.toThrow('it was pulled out')
-    expect(await database.fileParts.count()).toBe(0)
-    expect(await files.get('a')).toBeUndefined()
+  it('never writes over what another one wrote', async () => {
+    const a = keeperOf()
+    const b = keeperOf(a.database)
+    await a.keeper.load()
+    await b.keeper.load()
+    a.keeper.saveSession({ by: 'a' })
+    await a.keeper.settled()
+    b.keeper.saveSession({ by: 'b' })
+    await b.keeper.settled()
+    expect(b.told.overtaken).toBe(1)
+    b.keeper.saveSession({ by: 'b', again: true })
+    await b.keeper.settled()
+    expect((await a.keeper.load())?.session).toEqual({ by: 'a' })
+    // it may again when it has read what is there
+    expect((await b.keeper.load())?.session).toEqual({ by: 'a' })
+    b.keeper.saveSession({ by: 'b' })
+    await b.keeper.settled()
+    a.keeper.saveSession({ by: 'a' })
+    await a.keeper.settled()
+    expect(a.told.overtaken).toBe(1)
+    expect((await b.keeper.load())?.session).toEqual({ by: 'b' })
+  })
+
+  it('lets what is on its way land when it is closed, and writes nothing after', async () => {
+    const { keeper } = keeperOf()
+    await keeper.load()
+    keeper.saveSession({ n: 1 })
+    await keeper.close()
+    keeper.saveSession({ n: 2 })
+    keeper.saveOutlook({ n: 2 })
+    await keeper.settled()
+    expect(await keeper.load()).toEqual({ session: { n: 1 }, outlook: undefined })
   })
 })

@@ -1,150 +1,120 @@
-import { AppError } from '../core'
-import type { Database, FoundRow } from './database'
+import type { Database, SessionRow } from './database'
+import { storageError } from './storageError'
+
+/** What lies in storage, as it lies there. */
+export interface Kept {
+  readonly session: unknown
+  readonly outlook: unknown
+}
+
+interface Events {
+  /** A write failed; what it was to write is written again with the next one. */
+  onError(error: unknown): void
+  /** What was given has been written. */
+  onSaved(what: { readonly session: boolean }): void
+  /** Somebody else wrote since: nothing was written over it, and nothing is from now on. */
+  onOvertaken(): void
+}
 
 /**
- * Keeps the session as it changes. A write starts with the change itself; what changes while one is on its way is
- * written right after it, so the last state always lands and none is written twice.
+ * Keeps the session and its outlook as they change, each in its own row. A write starts with the change itself; what changes while one
+ * is on its way is written right after it, so the last state always lands and none is written twice. The session is only written over
+ * what this keeper read or wrote itself.
+ * @param checked  what is to be written, as it may be.
  */
-export function createSessionKeeper<S>(database: Database, onError: (error: unknown) => void, now: () => number) {
-  let latest: S | undefined
+export function createSessionKeeper<S, O>(
+  database: Database,
+  events: Events,
+  now: () => number,
+  checked: (session: S) => S = (session) => session,
+) {
+  let session: S | undefined
+  let outlook: O | undefined
   let writing: Promise<void> | undefined
+  let revision: number | undefined
+  let open = true
+
+  async function writeSession(state: S) {
+    return database.transaction('rw', database.sessions, async () => {
+      const there = await database.sessions.get('current')
+      if (revisionOf(there) !== revision) return false
+      const next = (revision ?? 0) + 1
+      await database.sessions.put({ id: 'current', savedAt: now(), session: state, revision: next })
+      return next
+    })
+  }
 
   async function write() {
-    while (latest !== undefined) {
-      const session = latest
-      latest = undefined
+    while (open && (session !== undefined || outlook !== undefined)) {
+      const [ownSession, ownOutlook] = [session, outlook]
+      session = undefined
+      outlook = undefined
       try {
-        await database.sessions.put({ id: 'current', savedAt: now(), session })
+        if (ownSession !== undefined) {
+          const written = await writeSession(checked(ownSession))
+          if (written === false) {
+            open = false
+            events.onOvertaken()
+            break
+          }
+          revision = written
+        }
+        if (ownOutlook !== undefined) await database.outlooks.put({ id: 'current', outlook: ownOutlook })
       } catch (error) {
-        onError(storageError(error))
+        session ??= ownSession
+        outlook ??= ownOutlook
+        writing = undefined
+        events.onError(storageError(error))
+        return
       }
+      events.onSaved({ session: ownSession !== undefined })
     }
     writing = undefined
   }
 
   return {
-    save(session: S) {
-      latest = session
+    saveSession(next: S) {
+      if (!open) return
+      session = next
       writing ??= write()
     },
-    /** resolves when all that was given has been written */
+    saveOutlook(next: O) {
+      if (!open) return
+      outlook = next
+      writing ??= write()
+    },
+    /** Write what could not be written before. */
+    again() {
+      if (session !== undefined || outlook !== undefined) writing ??= write()
+    },
+    /** resolves when all that was given has been written, or could not be */
     settled: () => writing ?? Promise.resolve(),
-    async load(): Promise<unknown> {
-      return (await database.sessions.get('current'))?.session
+    /** Write nothing any more, until it is opened again by `load`. What is on its way still lands. */
+    async close() {
+      await writing
+      open = false
+      session = undefined
+      outlook = undefined
+    },
+    /** What lies there; undefined on a first visit. From here on this keeper writes over it. */
+    async load(): Promise<Kept | undefined> {
+      const [row, outlookRow] = await Promise.all([
+        database.sessions.get('current'),
+        database.outlooks.get('current').catch(() => undefined),
+      ])
+      revision = revisionOf(row)
+      open = true
+      if (!row) return undefined
+      return outlookRow ? { session: row.session, outlook: outlookRow.outlook } : apart(row.session)
     },
   }
 }
 
-const PART_BYTES = 2 ** 24
+const revisionOf = (row: SessionRow | undefined) => (typeof row?.revision === 'number' ? row.revision : undefined)
 
-/** Files of sources, kept as they came. */
-export function createFileKeeper(database: Database, partBytes = PART_BYTES) {
-  /** what it holds now, wherever that lies: a browser may keep a file that it is given as no more than a reference to it */
-  const copyOf = async (bytes: Blob) => new Blob([await bytes.arrayBuffer()])
-
-  async function forget(sourceId: string) {
-    await database.files.delete(sourceId)
-    await database.fileParts.where({ sourceId }).delete()
-  }
-
-  return {
-    /** A large file is copied in parts, so that it never lies in memory as a whole. */
-    async put(sourceId: string, file: string, bytes: Blob) {
-      try {
-        if (bytes.size <= partBytes) {
-          await database.files.put({ sourceId, file, bytes: await copyOf(bytes) })
-          return
-        }
-        for (let n = 0; n * partBytes < bytes.size; n++) {
-          const part = bytes.slice(n * partBytes, (n + 1) * partBytes)
-          await database.fileParts.put({ sourceId, n, bytes: await copyOf(part) })
-        }
-        await database.files.put({ sourceId, file, bytes: undefined })
-      } catch (error) {
-        await forget(sourceId).catch(() => undefined)
-        throw storageError(error)
-      }
-    },
-    async get(sourceId: string): Promise<Blob | undefined> {
-      const row = await database.files.get(sourceId)
-      if (!row || row.bytes) return row?.bytes
-      const parts = await database.fileParts.where({ sourceId }).sortBy('n')
-      return new Blob(parts.map(({ bytes }) => bytes))
-    },
-    forget,
-    /** Forget the files of all sources but these. Only to be called when nothing can be undone any more. */
-    async keepOnly(sourceIds: readonly string[]) {
-      const known = await database.files.toCollection().primaryKeys()
-      await database.files.bulkDelete(known.filter((id) => !sourceIds.includes(id)))
-      const parts = await database.fileParts.toCollection().primaryKeys()
-      await database.fileParts.bulkDelete(parts.filter(([id]) => !sourceIds.includes(id)))
-    },
-  }
-}
-
-/** What was found out about sounds, so that nothing is found out twice. */
-export function createKnowledgeKeeper(database: Database) {
-  return {
-    async get(hash: string): Promise<unknown> {
-      return (await database.knowledge.get(hash))?.knowledge
-    },
-    async put(hash: string, knowledge: unknown) {
-      try {
-        await database.knowledge.put({ hash, knowledge })
-      } catch (error) {
-        throw storageError(error)
-      }
-    },
-  }
-}
-
-const MOST_TRIALS = 6000
-
-/** What was measured, so that nothing is measured twice; beyond some thousands the oldest are forgotten. */
-export function createTrialKeeper(database: Database, now: () => number, most = MOST_TRIALS) {
-  return {
-    async get(key: string): Promise<unknown> {
-      return (await database.trials.get(key))?.trial
-    },
-    async getMany(keys: readonly string[]): Promise<unknown[]> {
-      return (await database.trials.bulkGet([...keys])).map((row) => row?.trial)
-    },
-    async put(key: string, trial: unknown) {
-      try {
-        await database.trials.put({ key, savedAt: now(), trial })
-        const over = (await database.trials.count()) - most
-        if (over > 0) await database.trials.orderBy('savedAt').limit(over).delete()
-      } catch (error) {
-        throw storageError(error)
-      }
-    },
-  }
-}
-
-/** Files that are listed, with what is known of them. */
-export function createFoundKeeper(database: Database) {
-  return {
-    all: () => database.found.toArray(),
-    async put(rows: readonly FoundRow[]) {
-      try {
-        await database.found.bulkPut(rows as FoundRow[])
-      } catch (error) {
-        throw storageError(error)
-      }
-    },
-    async note(id: string, part: Partial<Pick<FoundRow, 'facts' | 'error'>>) {
-      await database.found.update(id, part)
-    },
-    async bytes(id: string): Promise<Blob | undefined> {
-      return (await database.found.get(id))?.bytes
-    },
-    async remove(ids: readonly string[]) {
-      await database.found.bulkDelete([...ids])
-    },
-  }
-}
-
-function storageError(error: unknown): unknown {
-  const name = (error as { name?: string; inner?: { name?: string } })?.inner?.name ?? (error as Error)?.name
-  return name === 'QuotaExceededError' ? new AppError('storage/full', {}, error) : error
+/** Until version 5 session and outlook lay in one row. */
+function apart(kept: unknown): Kept {
+  const old = kept as { session?: unknown; outlook?: unknown } | null | undefined
+  const both = typeof old === 'object' && old !== null && 'session' in old && 'outlook' in old
+  return both ? { session: old.session, outlook: old.outlook } : { session: kept, outlook: undefined }
 }

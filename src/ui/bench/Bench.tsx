@@ -1,5 +1,6 @@
 import type { Source } from '../../session'
 import { Centre } from '../common/Centre'
+import { Guarded } from '../common/Guarded'
 import { chosenVariant, useSession } from '../session/state/store'
 import { AimRow } from './AimRow'
 import { KnowStrip } from './know/KnowStrip'
@@ -13,9 +14,13 @@ export function Bench({ source }: { source: Source }) {
   const variant = useSession((state) => chosenVariant(state, source))
   return (
     <>
-      <KnowStrip source={source} />
-      <TargetPanel source={source} />
-      <AimRow source={source} />
+      <Guarded name="What is known" resetKey={source.id}>
+        <KnowStrip source={source} />
+      </Guarded>
+      <Guarded name="The target" resetKey={source.id}>
+        <TargetPanel source={source} />
+        <AimRow source={source} />
+      </Guarded>
       {blind ? (
         <Centre>
           <span className="wide text-[20px]">Names are hidden</span>
@@ -24,7 +29,9 @@ export function Bench({ source }: { source: Source }) {
           </span>
         </Centre>
       ) : (
-        <Lanes source={source} />
+        <Guarded name="The lanes" resetKey={source.id}>
+          <Lanes source={source} />
+        </Guarded>
       )}
       <Panel source={source} variant={variant} />
     </>

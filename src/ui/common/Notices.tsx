@@ -30,6 +30,17 @@ export function Notices() {
               </button>
             </Toast.Action>
           )}
+          {notice.action && (
+            <Toast.Action altText={notice.action.label} asChild>
+              <button
+                type="button"
+                className="plain-button !h-auto shrink-0 py-0.5 font-[620] !text-tide"
+                onClick={notice.action.run}
+              >
+                {notice.action.label}
+              </button>
+            </Toast.Action>
+          )}
           <Toast.Close aria-label="Put away" className="plain-button !h-6 !px-1">
             <X size={14} />
           </Toast.Close>

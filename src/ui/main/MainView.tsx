@@ -4,15 +4,25 @@ import { isPlain, soundKey } from '../../session'
 import { Bench } from '../bench/Bench'
 import { Centre } from '../common/Centre'
 import { channelText, countText, kindText, peakText, rateText, timeText } from '../common/formats'
+import { Guarded } from '../common/Guarded'
 import { redo, resetTarget, undo } from '../session/edits'
 import { loadAgain } from '../session/hear/listening'
 import { selectedSource, useSession } from '../session/state/store'
 import { SweepView } from '../sweep/SweepView'
+import { AccessBar } from './AccessBar'
 import { useKeys } from './useKeys'
 import { ViewTabs } from './ViewTabs'
 
 /** The source that is worked on: what it is, whether it could be read, and the view of it that was chosen. */
 export function MainView() {
+  return (
+    <Guarded name="This part">
+      <Main />
+    </Guarded>
+  )
+}
+
+function Main() {
   useKeys()
   const ready = useSession((state) => state.ready)
   const source = useSession(selectedSource)
@@ -79,6 +89,7 @@ export function MainView() {
           </button>
         </span>
       </header>
+      <AccessBar />
       {!ready && <Centre>Opening the session</Centre>}
       {ready && !source && (
         <Centre>
@@ -105,10 +116,11 @@ export function MainView() {
           </span>
         </Centre>
       )}
-      {source &&
-        facts &&
-        load?.status !== 'failed' &&
-        (view === 'bench' ? <Bench source={source} /> : <SweepView source={source} />)}
+      {source && facts && load?.status !== 'failed' && (
+        <Guarded name={view === 'bench' ? 'The bench' : 'The sweep'} resetKey={`${view} ${source.id}`}>
+          {view === 'bench' ? <Bench source={source} /> : <SweepView source={source} />}
+        </Guarded>
+      )}
     </main>
   )
 }

@@ -6,6 +6,7 @@ import { moveView } from '../bench/lanes/Lanes'
 import { redo, setSelection, undo } from '../session/edits'
 import { hearLane, playback, seek, togglePlay } from '../session/hear/listening'
 import { hearPlace } from '../session/hear/places'
+import { saveSession } from '../session/keep/sessionFile'
 import { setOutlook } from '../session/state/outlook'
 import { chosenVariant, selectedSource, store } from '../session/state/store'
 import { hearHidden } from '../session/try/blind'
@@ -50,6 +51,8 @@ export function useKeys() {
   const onAll = { ...plain, enableOnFormTags: true, ignoreEventWhen: writes } as const
 
   useHotkeys('space', () => togglePlay(), onAll)
+  useHotkeys('mod+s', () => void saveSession(), onAll)
+  useHotkeys('mod+o', () => document.getElementById('session-file')?.click(), onAll)
   useHotkeys('mod+z', () => undo(), onAll)
   useHotkeys('mod+shift+z,mod+y', () => redo(), onAll)
   useHotkeys(

@@ -22,6 +22,7 @@ import {
   type Variant,
 } from '../../session'
 import { hearLane, leaveTried, playback } from './hear/listening'
+import { mayChange } from './state/access'
 import { notify } from './state/notices'
 import { setOutlook } from './state/outlook'
 import { store } from './state/store'
@@ -33,6 +34,7 @@ const SHORTEST_LOOP_SECONDS = 0.01
 const { getState, setState } = store
 
 export function edit(label: string, recipe: (session: Session) => void, gesture?: string) {
+  if (!mayChange()) return
   setState((state) => ({ history: change(state.history, label, recipe, gesture) }))
 }
 
@@ -66,10 +68,12 @@ function editVariant(
 }
 
 export function undo() {
+  if (!mayChange()) return
   setState((state) => ({ history: undoStep(state.history) }))
 }
 
 export function redo() {
+  if (!mayChange()) return
   setState((state) => ({ history: redoStep(state.history) }))
 }
 
@@ -92,7 +96,7 @@ export function removeSource(sourceId: string) {
   const { sources } = getState().history.present
   const at = sources.findIndex((source) => source.id === sourceId)
   const source = sources[at]
-  if (!source) return
+  if (!source || !mayChange()) return
   if (getState().outlook.selectedId === sourceId) {
     if (playback.playing) playback.stop()
     const neighbour = sources[at + 1] ?? sources[at - 1]
@@ -184,6 +188,7 @@ function placeVariant(source: Source, variant: Variant, label: string, gesture?:
 }
 
 export function removeVariant(source: Source, variant: Variant) {
+  if (!mayChange()) return
   editSource(source.id, `Remove ${variant.letter}`, (draft) => {
     draft.variants = draft.variants.filter((v) => v.id !== variant.id)
   })

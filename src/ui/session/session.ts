@@ -1,23 +1,17 @@
-import { z } from 'zod'
 import { kernelsRun } from '../../core'
 import { clearScratch } from '../../engine'
-import {
-  firstOutlook,
-  firstSession,
-  type Outlook,
-  outlookSchema,
-  type Session,
-  sessionSchema,
-  startHistory,
-} from '../../session'
-import { createSessionKeeper } from '../../storage'
+import { firstOutlook, firstSession, type Outlook, startHistory } from '../../session'
+import { openArrivals } from './files/arrivals'
 import { openList } from './files/gather'
 import { syncListening } from './hear/listening'
 import { syncTurns } from './hear/places'
+import { keepChanges, keeper, listAside, livesUnkept, onKept, openKept } from './keep/keeping'
+import { createTabs } from './keep/tabs'
+import { syncUnused } from './keep/unused'
 import { syncKnowledge } from './know/knowledge'
 import { syncRenders } from './render/renders'
 import { syncSpectra } from './render/spectra'
-import { database, files } from './state/engine'
+import { setAccess } from './state/access'
 import { notify, tell } from './state/notices'
 import { type State, store } from './state/store'
 import { syncSweeps } from './try/sweeps'
@@ -27,49 +21,98 @@ import { syncSweeps } from './try/sweeps'
  * lies beside this file; nothing else changes either.
  */
 
-const keeper = createSessionKeeper<{ session: Session; outlook: Outlook }>(database, tell, () => Date.now())
 const { getState, setState } = store
 
 let started = false
 
+const wantedTheme = (): Outlook['theme'] => (matchMedia('(prefers-color-scheme: light)').matches ? 'paper' : 'ink')
+
+const tabs = createTabs({
+  async onWrite() {
+    // from where the other one left it
+    await openAs('writes')
+    await goOn()
+  },
+  onLost: () => watch(),
+  async beforeHandingOver() {
+    await keeper.close()
+    watch()
+  },
+  onSaved: () => void follows(),
+})
+
+/** Write from this tab from now on; the one that did watches. */
+export const takeOver = () => tabs.takeOver()
+
+function watch() {
+  void keeper.close()
+  setAccess({ kind: 'watches' })
+}
+
+let following = false
+let behind = false
+
+/** Show what another tab has written, as often as it can be read. */
+async function follows() {
+  behind = true
+  if (following) return
+  following = true
+  while (behind) {
+    behind = false
+    if (getState().access.kind === 'watches') await openAs('watches').catch(tell)
+  }
+  following = false
+}
+
+/** Show what lies in storage. What this tab looks at stays. */
+async function openAs(kind: 'writes' | 'watches') {
+  const first = !getState().ready
+  const { session, outlook, newer } = await openKept(wantedTheme(), kind === 'writes')
+  if (newer !== undefined || kind === 'watches') await keeper.close()
+  const { outlook: own } = getState()
+  const selects = session.sources.some(({ id }) => id === own.selectedId) ? own.selectedId : session.sources[0]?.id
+  setState({
+    ready: true,
+    access: newer !== undefined ? { kind: 'newer', version: newer } : { kind },
+    history: startHistory(session),
+    outlook: first ? outlook : { ...own, selectedId: selects },
+  })
+}
+
+/** What only the tab that writes does. */
+async function goOn() {
+  await openArrivals().catch(tell)
+  openList().catch(tell)
+}
+
 export async function start() {
   if (started) return
   started = true
-  const wanted = matchMedia('(prefers-color-scheme: light)').matches ? 'paper' : 'ink'
-  let session = firstSession()
-  let outlook = firstOutlook(wanted)
+  onKept({ saved: tabs.saved, overtaken: watch })
+  const writes = await tabs.begin()
   try {
-    const kept = await keeper.load()
-    if (kept !== undefined) {
-      const read = z.object({ session: sessionSchema, outlook: outlookSchema }).safeParse(kept)
-      if (read.success) ({ session, outlook } = read.data)
-      else
-        notify({
-          tone: 'trouble',
-          text: 'The last session was written by another version and could not be read. This is a new one.',
-        })
-    }
-    await files.keepOnly(session.sources.map((source) => source.id))
+    await openAs(writes ? 'writes' : 'watches')
   } catch (error) {
-    tell(error)
+    // nothing was read, so nothing may be written
+    setState({ ready: true, history: startHistory(firstSession()), outlook: firstOutlook(wantedTheme()) })
+    livesUnkept(error)
   }
   if (!kernelsRun())
     notify({
       tone: 'plain',
       text: 'This browser has no WebAssembly with SIMD, or may not use it here. Everything works, several times slower: another or a newer browser helps.',
     })
-  setState({ ready: true, history: startHistory(session), outlook })
   store.subscribe(follow)
   follow(getState(), undefined)
-  openList().catch(tell)
+  if (getState().access.kind !== 'unkept') listAside().catch(tell)
+  if (writes) void goOn()
   void clearScratch()
 }
 
 /** Whatever changed, let storage, playback and the renders follow. */
 function follow(state: State, before: State | undefined) {
-  if (state.history.present !== before?.history.present || state.outlook !== before?.outlook) {
-    keeper.save({ session: state.history.present, outlook: state.outlook })
-  }
+  keepChanges(state, before)
+  syncUnused(state, before)
   syncTurns(state)
   const elsewhere = state.outlook.selectedId !== before?.outlook.selectedId
   const changed = state.history.present !== before?.history.present

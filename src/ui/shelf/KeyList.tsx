@@ -16,6 +16,8 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['Enter', 'in Found: take in'],
   ['Ctrl Click', 'choose several sources'],
   ['Esc', 'drop the selection'],
+  ['Ctrl S', 'save the session as a file'],
+  ['Ctrl O', 'open a session file'],
   ['Ctrl Z', 'undo; with Shift: redo'],
   ['↑  ↓', 'in a number: change it'],
 ]

@@ -3,26 +3,38 @@ import { useEffect, useRef, useState } from 'react'
 import { acceptedEndings } from '../../host/sniff'
 import { bpmText, kindOf, partFacts, type Source, soundKey, tempoOf } from '../../session'
 import { channelText, timeText } from '../common/formats'
+import { Guarded } from '../common/Guarded'
 import { removeSource, rename, selectSource } from '../session/edits'
-import { bringIn } from '../session/files/arrivals'
+import { bringIn, dropArrival, tryArrival } from '../session/files/arrivals'
 import { listFiles } from '../session/files/gather'
+import { offerSession } from '../session/keep/sessionFile'
 import { knowledgeOf } from '../session/know/knowledge'
 import { start } from '../session/session'
 import { setOutlook } from '../session/state/outlook'
-import { useSession } from '../session/state/store'
+import { type Arrival, useSession } from '../session/state/store'
 import { droppedFiles } from './droppedFiles'
 import { FoundList } from './FoundList'
 import { KeyList } from './KeyList'
+import { OfferedSession } from './OfferedSession'
 import { RecordButton } from './RecordButton'
 import { SessionBlock } from './SessionBlock'
+import { SessionMenu } from './SessionMenu'
 
-const ACCEPT = ['audio/*', ...acceptedEndings.map((ending) => `.${ending}`)].join(',')
+const ACCEPT = ['audio/*', ...acceptedEndings.map((ending) => `.${ending}`), '.zumbet'].join(',')
 
 /** The list of sources: pick, bring in, rename, remove. Files may be dropped anywhere in the window. */
 export function Shelf() {
   useEffect(() => {
     void start()
   }, [])
+  return (
+    <Guarded name="The shelf">
+      <ShelfParts />
+    </Guarded>
+  )
+}
+
+function ShelfParts() {
   const ready = useSession((state) => state.ready)
   const sources = useSession((state) => state.history.present.sources)
   const selectedId = useSession((state) => state.outlook.selectedId)
@@ -85,6 +97,9 @@ export function Shelf() {
             </button>
           ))}
         </div>
+        <span className="ml-auto">
+          <SessionMenu />
+        </span>
         <input
           ref={picker}
           type="file"
@@ -93,11 +108,15 @@ export function Shelf() {
           className="hidden"
           aria-label="Sound files"
           onChange={(event) => {
-            void bringIn([...(event.target.files ?? [])])
+            const files = [...(event.target.files ?? [])]
+            const [session] = files.filter(isSessionFile)
+            if (session && files.length === 1) void offerSession(session)
+            else void bringIn(files)
             event.target.value = ''
           }}
         />
       </div>
+      <OfferedSession />
       {shown === 'found' && <FoundList />}
       <ul
         ref={list}
@@ -122,10 +141,7 @@ export function Shelf() {
           />
         ))}
         {arrivals.map((arrival) => (
-          <li key={arrival.id} className="flex items-center gap-2 px-2.5 py-1.5 text-faint">
-            <LoaderCircle size={13} className="animate-spin" aria-hidden="true" />
-            <span className="truncate">Reading {arrival.file}</span>
-          </li>
+          <ArrivalRow key={arrival.id} arrival={arrival} />
         ))}
         {ready && sources.length === 0 && arrivals.length === 0 && (
           <li className="px-2.5 py-6 text-soft">
@@ -143,6 +159,32 @@ export function Shelf() {
         </div>
       )}
     </aside>
+  )
+}
+
+function ArrivalRow({ arrival: { id, file, status } }: { arrival: Arrival }) {
+  if (status !== 'stuck')
+    return (
+      <li className="flex items-center gap-2 px-2.5 py-1.5 text-faint">
+        <LoaderCircle size={13} className={status === 'reading' ? 'animate-spin' : ''} aria-hidden="true" />
+        <span className="truncate">
+          {status === 'reading' ? 'Reading' : 'Waiting:'} {file}
+        </span>
+      </li>
+    )
+  return (
+    <li className="px-2.5 py-1.5">
+      <span className="block truncate text-soft">{file}</span>
+      <span className="caption block text-trouble">the page ended twice while it was read</span>
+      <span className="-ml-2 flex">
+        <button type="button" className="plain-button !h-6 !text-tide" onClick={() => void tryArrival(id)}>
+          Try again
+        </button>
+        <button type="button" className="plain-button !h-6" onClick={() => void dropArrival(id)}>
+          Let it go
+        </button>
+      </span>
+    </li>
   )
 }
 
@@ -265,12 +307,19 @@ function SourceFacts({ source }: { source: Source }) {
   )
 }
 
+const isSessionFile = (file: File) => file.name.toLowerCase().endsWith('.zumbet')
+
 /** so many single files are a collection to look through, not sources to work on */
 const MANY_FILES = 12
 
 /** Single files come onto the shelf; folders, and more files than anyone works on at once, are listed. */
 async function receive(items: DataTransfer) {
   const dropped = await droppedFiles(items)
+  const session = dropped.files.find(({ file }) => isSessionFile(file))
+  if (session && dropped.files.length === 1) {
+    await offerSession(session.file)
+    return
+  }
   if (dropped.folders || dropped.files.length > MANY_FILES) await listFiles(dropped.files)
   else await bringIn(dropped.files.map(({ file }) => file))
 }

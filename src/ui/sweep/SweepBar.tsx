@@ -74,7 +74,11 @@ export function SweepBar({
       </div>
       <span className="flex items-center gap-2">
         <span className="caption">Harm</span>
-        <Select aria-label="Harm shown" value={shown} onChange={(event) => set({ shown: event.target.value })}>
+        <Select
+          aria-label="Harm shown"
+          value={shown}
+          onChange={(event) => set({ shown: event.target.value as typeof shown })}
+        >
           <option value="worst">the worst of each</option>
           {artefactKinds.map(({ id, label }) => (
             <option key={id} value={id}>

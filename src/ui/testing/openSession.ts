@@ -7,11 +7,13 @@ import { StandInWorker } from './standInWorker'
 Object.assign(globalThis, { Worker: StandInWorker, requestAnimationFrame: () => 0 })
 
 const { store } = await import('../session/state/store')
-const { firstOutlook, newSource, startHistory } = await import('../../session')
-const { files } = await import('../session/state/engine')
+const { firstOutlook, newSource, SESSION_VERSION, startHistory } = await import('../../session')
+const { contents } = await import('../session/state/engine')
 const { syncListening } = await import('../session/hear/listening')
 
 export const RATE = 48_000
+/** of the bytes of every file in these tests */
+const HASH = 'ab'.repeat(32)
 
 /** A sound of some seconds that every decode and render comes to. */
 export const soundOf = (seconds: number): Sound => ({
@@ -45,7 +47,7 @@ export function answering(figuresOf: (job: Extract<Job, { kind: 'measure' }>) =>
       return {
         decoded: { sound: soundOf(seconds), container: 'WAV', markers: { cues: [], loops: [] }, warnings: [] } as never,
         facts: factsOf(seconds * RATE),
-        hash: 'tide',
+        hash: HASH,
         taggedBpm: undefined,
       }
     if (job.kind === 'analyse') return { attacks: [], pitch: NO_PITCH, ...job.known }
@@ -67,12 +69,12 @@ export function answering(figuresOf: (job: Extract<Job, { kind: 'measure' }>) =>
 
 /** A session with one source by this id, whose sound has been read and is heard. */
 export async function openSession(id: string) {
-  const source = newSource({ id, name: 'Tide bell', file: 'tide-bell.wav', origin: 'file' })
-  await files.put(id, source.file, new Blob(['RIFF']))
+  const source = { ...newSource({ id, name: 'Tide bell', file: 'tide-bell.wav', origin: 'file' }), hash: HASH }
+  await contents.put(HASH, new Blob(['RIFF']))
   store.setState({
     ...store.getInitialState(),
     ready: true,
-    history: startHistory({ version: 1, bpm: 96, sources: [source] }),
+    history: startHistory({ version: SESSION_VERSION, bpm: 96, sources: [source] }),
     outlook: { ...firstOutlook('ink'), selectedId: id },
   })
   await new Promise<void>((resolve) => syncListening(store.getState(), resolve))

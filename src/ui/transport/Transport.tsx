@@ -3,6 +3,7 @@ import { useEffect, useRef } from 'react'
 import { asSource, planOf } from '../../core'
 import { partFacts, recipeOf, type Source, soundKey, tempoOf } from '../../session'
 import { timeText } from '../common/formats'
+import { Guarded } from '../common/Guarded'
 import { LaneBadge } from '../common/LaneBadge'
 import { Pop } from '../common/Pop'
 import { NumberField } from '../fields/NumberField'
@@ -15,6 +16,14 @@ import { Meter } from './Meter'
 
 /** What is heard: play and stop, where, which lane, which loop, at which level, and whether it ever ran dry. */
 export function Transport() {
+  return (
+    <Guarded name="The transport">
+      <TransportParts />
+    </Guarded>
+  )
+}
+
+function TransportParts() {
   const source = useSession(selectedSource)
   const playing = useSession((state) => state.playing)
   const ready = useSession((state) => (source ? state.loads[soundKey(source)]?.status === 'ready' : false))

@@ -1,6 +1,8 @@
 import { Ear, ListOrdered, SlidersHorizontal, Table2, Telescope } from 'lucide-react'
 import { Tabs } from 'radix-ui'
+import type { ReactNode } from 'react'
 import type { Outlook, Source, Variant } from '../../../session'
+import { Guarded } from '../../common/Guarded'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
 import { AdvicePanel } from './AdvicePanel'
@@ -40,7 +42,7 @@ export function Panel({ source, variant }: { source: Source; variant: Variant | 
           </Tabs.Trigger>
         ))}
       </Tabs.List>
-      <Tabs.Content value="settings" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+      <Content value="settings" name="The settings" source={source}>
         {variant ? (
           <VariantPanel source={source} variant={variant} />
         ) : (
@@ -48,23 +50,43 @@ export function Panel({ source, variant }: { source: Source; variant: Variant | 
             No variant yet. Add one above the lanes: each is a method tried on this target.
           </p>
         )}
-      </Tabs.Content>
-      <Tabs.Content value="explore" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+      </Content>
+      <Content value="explore" name="The exploration" source={source}>
         {variant ? (
           <ExplorePanel source={source} variant={variant} />
         ) : (
           <p className="px-5 py-4 text-soft">No variant yet. Add one above the lanes to explore its settings.</p>
         )}
-      </Tabs.Content>
-      <Tabs.Content value="scorecard" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+      </Content>
+      <Content value="scorecard" name="The scorecard" source={source}>
         <Scorecard source={source} />
-      </Tabs.Content>
-      <Tabs.Content value="advice" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+      </Content>
+      <Content value="advice" name="The advice" source={source}>
         <AdvicePanel source={source} />
-      </Tabs.Content>
-      <Tabs.Content value="blind" className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+      </Content>
+      <Content value="blind" name="Blind listening" source={source}>
         <BlindPanel source={source} />
-      </Tabs.Content>
+      </Content>
     </Tabs.Root>
+  )
+}
+
+function Content({
+  value,
+  name,
+  source,
+  children,
+}: {
+  readonly value: PanelId
+  readonly name: string
+  readonly source: Source
+  readonly children: ReactNode
+}) {
+  return (
+    <Tabs.Content value={value} className="min-w-0 flex-1 outline-none" tabIndex={-1}>
+      <Guarded name={name} resetKey={source.id}>
+        {children}
+      </Guarded>
+    </Tabs.Content>
   )
 }

@@ -1,76 +1,194 @@
 import { AppError } from '../../../core'
 import { sniff } from '../../../host/sniff'
 import { newSource } from '../../../session'
+import type { Held } from '../../../storage'
 import { edit, selectSource } from '../edits'
-import { files, pool, shelf } from '../state/engine'
+import { keeper } from '../keep/keeping'
+import { askToPersist } from '../keep/persist'
+import { mayChange } from '../state/access'
+import { arrivalRows, contents, pool, shelf } from '../state/engine'
 import { rememberFacts } from '../state/loading'
 import { tell } from '../state/notices'
-import { store } from '../state/store'
+import { type Arrival, store } from '../state/store'
 import type { LoadedSound } from './audioShelf'
+import { readLimit } from './readLimit'
 
-const { setState } = store
+/**
+ * Files on their way onto the shelf: copied first, so that they wait over a reload, then read, a few at once. One that cannot be read is
+ * told of; the others come in.
+ */
 
-/** Read files in and put them on the shelf; the ones that cannot be read are told of, the others come in. */
-export async function bringIn(list: readonly File[]) {
-  const gesture = crypto.randomUUID()
-  const arriving = list.map((file) => ({ id: crypto.randomUUID(), file }))
-  setState((state) => ({ arrivals: [...state.arrivals, ...arriving.map(({ id, file }) => ({ id, file: file.name }))] }))
-  let first = true
-  await Promise.all(
-    arriving.map(async ({ id, file }) => {
-      try {
-        const sound = await takeIn(id, file)
-        shelf.put(id, sound)
-        const source = newSource({
-          id,
-          name: file.name.replace(/\.[^.]+$/, '') || file.name,
-          file: file.name,
-          origin: 'file',
-        })
-        edit(
-          `Bring in ${file.name}`,
-          (session) => {
-            session.sources.push(source)
-          },
-          gesture,
-        )
-        rememberFacts(id, sound)
-        for (const warning of sound.decoded.warnings) tell(new AppError(warning.code, warning.details))
-        if (first) {
-          first = false
-          selectSource(id)
-        }
-      } catch (error) {
-        tell(error)
-      } finally {
-        setState((state) => ({ arrivals: state.arrivals.filter((arrival) => arrival.id !== id) }))
-      }
-    }),
-  )
+const { getState, setState } = store
+/** while one is decoded another is copied and looked through */
+const AT_ONCE = 2
+/** so often a page may end while a file is read before it is no longer read unasked */
+const MOST_TRIES = 2
+
+interface Waiting {
+  readonly id: string
+  readonly name: string
+  readonly held: Held
+  readonly tries: number
+  /** files that came together are one step */
+  readonly gesture: string
+  /** the first of them that can be read is shown */
+  readonly select: { wanted: boolean }
 }
 
-/** a longer file does not lie in memory, not even while it comes in */
-const MOST_BYTES_IN_MEMORY = 2 ** 25
+let queue: Waiting[] = []
+let reading = 0
+
+function setArrival(id: string, part: Partial<Arrival> | undefined) {
+  setState(({ arrivals }) => ({
+    arrivals: part
+      ? arrivals.map((one) => (one.id === id ? { ...one, ...part } : one))
+      : arrivals.filter((one) => one.id !== id),
+  }))
+}
+
+/** Bring files in. Resolves when each is a source, or was refused; gives back those that were not brought in. */
+export async function bringIn(list: readonly File[]): Promise<readonly File[]> {
+  if (list.length === 0) return []
+  if (!mayChange()) return list
+  void askToPersist()
+  const gesture = crypto.randomUUID()
+  const select = { wanted: true }
+  const arriving = list.map((file, n) => ({ id: crypto.randomUUID(), file, order: Date.now() + n / 1e6 }))
+  setState(({ arrivals }) => ({
+    arrivals: [...arrivals, ...arriving.map(({ id, file }): Arrival => ({ id, file: file.name, status: 'waiting' }))],
+  }))
+  const ends: Promise<boolean>[] = []
+  for (const { id, file, order } of arriving) {
+    try {
+      await refuseAtOnce(file)
+      const held = await contents.take(file)
+      await arrivalRows.put({ id, order, name: file.name, tries: 0, ...held })
+      ends.push(lineUp({ id, name: file.name, held, tries: 0, gesture, select }))
+    } catch (error) {
+      setArrival(id, undefined)
+      tell(error)
+      ends.push(Promise.resolve(false))
+    }
+  }
+  const came = await Promise.all(ends)
+  return list.filter((_, n) => !came[n])
+}
+
 /** enough to tell what a file is, behind any picture that it carries */
 const HEAD_BYTES = 2 ** 24
 
-/** Read a file as it is now, whatever becomes of it, and keep its bytes. */
-async function takeIn(id: string, file: File): Promise<LoadedSound> {
-  const read = (blob: Blob) => pool.run<'decode'>({ kind: 'decode', blob, file: file.name }, { rank: 1 })
-  if (file.size <= MOST_BYTES_IN_MEMORY) {
-    const blob = new Blob([await file.arrayBuffer()])
-    const sound = await read(blob)
-    await files.put(id, file.name, blob)
-    return sound
-  }
+/** What is no sound at its first look need not be copied first. */
+async function refuseAtOnce(file: File) {
   sniff(new Uint8Array(await file.slice(0, HEAD_BYTES).arrayBuffer()), file.name)
-  await files.put(id, file.name, file)
-  try {
-    const kept = await files.get(id)
-    if (!kept) throw new AppError('storage/lost', { name: file.name })
-    return await read(kept)
-  } catch (error) {
-    await files.forget(id)
-    throw error
+}
+
+const ended = new Map<string, (came: boolean) => void>()
+
+function lineUp(waiting: Waiting): Promise<boolean> {
+  queue.push(waiting)
+  readOn()
+  return new Promise((resolve) => ended.set(waiting.id, resolve))
+}
+
+function readOn() {
+  while (reading < AT_ONCE) {
+    const next = queue.shift()
+    if (!next) return
+    reading++
+    void arrive(next).then((came) => {
+      reading--
+      ended.get(next.id)?.(came)
+      ended.delete(next.id)
+      readOn()
+    })
   }
+}
+
+async function arrive({ id, name, held, tries, gesture, select }: Waiting): Promise<boolean> {
+  setArrival(id, { status: 'reading' })
+  try {
+    await arrivalRows.begin(id, tries + 1)
+    const blob = await contents.held(held)
+    if (!blob) throw new AppError('storage/lost', { name })
+    const sound: LoadedSound = await pool.run<'decode'>(
+      { kind: 'decode', blob, file: name },
+      { rank: 1, ...readLimit(blob, name) },
+    )
+    if (!mayChange()) return false
+    await contents.keep(sound.hash, held)
+    shelf.put(id, sound)
+    const source = newSource({ id, name: name.replace(/\.[^.]+$/, '') || name, file: name, origin: 'file' })
+    edit(
+      `Bring in ${name}`,
+      (session) => {
+        session.sources.push({ ...source, hash: sound.hash })
+      },
+      gesture,
+    )
+    rememberFacts(id, sound)
+    for (const warning of sound.decoded.warnings) tell(new AppError(warning.code, warning.details))
+    if (select.wanted) {
+      select.wanted = false
+      selectSource(id)
+    }
+    // it waits in its line until the session that names it is written
+    await keeper.settled()
+    if (getState().unsaved === undefined) await arrivalRows.remove(id)
+    setArrival(id, undefined)
+    return true
+  } catch (error) {
+    tell(error)
+    await contents.drop(held)
+    await arrivalRows.remove(id).catch(tell)
+    setArrival(id, undefined)
+    return false
+  }
+}
+
+/** What waited when the page ended goes on; what ended it more than once waits until somebody asks for it. */
+export async function openArrivals() {
+  const rows = await arrivalRows.all()
+  const { sources } = getState().history.present
+  const gesture = crypto.randomUUID()
+  const select = { wanted: false }
+  for (const { id, name, tries, size, bytes, parts } of rows) {
+    if (getState().arrivals.some((one) => one.id === id)) continue
+    if (sources.some((source) => source.id === id)) {
+      // it came in, and the page ended before that was written down
+      await arrivalRows.remove(id)
+      continue
+    }
+    const stuck = (Number(tries) || 0) >= MOST_TRIES
+    setState(({ arrivals }) => ({
+      arrivals: [...arrivals, { id, file: name, status: stuck ? 'stuck' : 'waiting' }],
+    }))
+    const held: Held = { size, ...(bytes && { bytes }), ...(parts !== undefined && { parts }) }
+    if (!stuck) void lineUp({ id, name, held, tries: Number(tries) || 0, gesture, select })
+  }
+}
+
+/** Read a file again that the page ended on. */
+export async function tryArrival(id: string) {
+  const row = (await arrivalRows.all()).find((one) => one.id === id)
+  if (!row) return setArrival(id, undefined)
+  const { name, size, bytes, parts } = row
+  const held: Held = { size, ...(bytes && { bytes }), ...(parts !== undefined && { parts }) }
+  setArrival(id, { status: 'waiting' })
+  await lineUp({
+    id,
+    name,
+    held,
+    tries: Number(row.tries) || 0,
+    gesture: crypto.randomUUID(),
+    select: { wanted: true },
+  })
+}
+
+/** Let a file go that is waiting; the one on disk stays. */
+export async function dropArrival(id: string) {
+  queue = queue.filter((one) => one.id !== id)
+  const row = (await arrivalRows.all()).find((one) => one.id === id)
+  if (row) await contents.drop(row)
+  await arrivalRows.remove(id)
+  setArrival(id, undefined)
 }

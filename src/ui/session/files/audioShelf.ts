@@ -1,6 +1,7 @@
 import { AppError, type Markers } from '../../../core'
 import { type DecodedSound, type JobPool, partOfSound, type SoundFacts, samplesHeld } from '../../../engine'
-import { type Source, soundKey } from '../../../session'
+import { contentKeys, type Source, soundKey } from '../../../session'
+import { readLimit } from './readLimit'
 
 /** A source's sound, read and ready to be heard. */
 export interface LoadedSound {
@@ -17,15 +18,18 @@ const MOST_SAMPLES_HELD = 2 * 48_000 * 60 * 10
  * Sounds that are open, the last used ones up to about ten minutes of stereo in memory; others are read again from the browser's
  * storage, or from the server for demo sounds. Long ones stay in their files and take none of it.
  */
-export function createAudioShelf(pool: JobPool, readFile: (sourceId: string) => Promise<Blob | undefined>) {
+export function createAudioShelf(
+  pool: JobPool,
+  readContent: (keys: readonly (string | undefined)[]) => Promise<Blob | undefined>,
+) {
   const held = new Map<string, Promise<LoadedSound>>()
   const sizes = new Map<string, number>()
   const urgent = new Set<Promise<LoadedSound>>()
 
   async function load(source: Source, rank: number): Promise<LoadedSound> {
-    const blob = source.origin === 'demo' ? await fetchDemo(source) : await readFile(source.id)
+    const blob = source.origin === 'demo' ? await fetchDemo(source) : await readContent(contentKeys(source))
     if (!blob) throw new AppError('storage/lost', { name: source.name })
-    return pool.run<'decode'>({ kind: 'decode', blob, file: source.file }, { rank })
+    return pool.run<'decode'>({ kind: 'decode', blob, file: source.file }, { rank, ...readLimit(blob, source.file) })
   }
 
   /** The part of a sound that is worked with: the same samples, seen through a narrower window. */
@@ -109,7 +113,7 @@ function markersWithin(markers: Markers, { start, end }: { start: number; end: n
   }
 }
 
-async function fetchDemo(source: Source): Promise<Blob> {
+export async function fetchDemo(source: Source): Promise<Blob> {
   const missing = (cause?: unknown) => new AppError('demo/unreachable', { name: source.name }, cause)
   const response = await fetch(`/demo/${encodeURIComponent(source.file)}`).catch((error) => {
     throw missing(error)

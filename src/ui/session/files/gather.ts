@@ -1,14 +1,17 @@
-import { KNOWLEDGE_VERSION } from '../../../core'
-import type { FileFacts } from '../../../engine'
+import { AppError } from '../../../core'
 import { errorText } from '../../../host/errorText'
 import { acceptedEndings } from '../../../host/sniff'
-import { newSource } from '../../../session'
+import { newSource, readFoundFacts } from '../../../session'
 import { edit, selectSource } from '../edits'
+import { askToPersist } from '../keep/persist'
 import { alreadyKnown } from '../know/knowledge'
-import { files, foundRows, pool } from '../state/engine'
+import { mayChange } from '../state/access'
+import { contents, foundRows, pool } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { setOutlook } from '../state/outlook'
 import { type FoundFile, store } from '../state/store'
+import { bringIn } from './arrivals'
+import { readLimit } from './readLimit'
 
 /** Files that are listed and looked through without being of the session: listed at once, read one after another. */
 
@@ -22,6 +25,8 @@ const { getState, setState } = store
 /** reads that are prepared at once: one more than there are workers, so that none waits for a disk */
 const AT_ONCE = 3
 const RANK = 6
+/** larger files were once known by another hash */
+const READ_AGAIN_BYTES = 2 ** 25
 const inMemory = new Map<string, Blob>()
 let queue: string[] = []
 let reading = 0
@@ -38,6 +43,7 @@ function update(id: string, part: Partial<FoundFile>) {
 
 /** List files; what is no sound by its name is left out, and told of. */
 export async function listFiles(list: readonly ListedFile[]) {
+  if (!mayChange()) return
   const known = new Set(getState().found.map(({ path }) => path))
   const sounds = list.filter(({ path }) => isSound(path))
   const fresh = sounds.filter(({ path }) => !known.has(path))
@@ -77,11 +83,12 @@ export async function listFiles(list: readonly ListedFile[]) {
 
 /** The list as it was left, and what was not read then. */
 export async function openList() {
-  const rows = await foundRows.all()
+  // a row that has lost its path says nothing that could be listed
+  const rows = (await foundRows.all()).filter(({ path }) => typeof path === 'string')
   const found = rows.map(({ id, path, facts, error }): FoundFile => {
-    const known = facts as FileFacts | undefined
-    if (known?.knowledge?.version === KNOWLEDGE_VERSION) return { id, path, status: 'known', facts: known }
-    return error === undefined ? { id, path, status: 'waiting' } : { id, path, status: 'failed', error }
+    const known = readFoundFacts(facts)
+    if (known) return { id, path, status: 'known', facts: known }
+    return typeof error === 'string' ? { id, path, status: 'failed', error } : { id, path, status: 'waiting' }
   })
   setState({ found: markSame(found) })
   queue = found.filter(({ status }) => status === 'waiting').map(({ id }) => id)
@@ -110,8 +117,11 @@ async function read(id: string) {
   update(id, { status: 'reading' })
   try {
     const blob = await bytesOf(id)
-    if (!blob) throw new Error(`${nameOf(row.path)} is no longer there`)
-    const facts = await pool.run<'gather'>({ kind: 'gather', blob, file: nameOf(row.path) }, { rank: RANK })
+    if (!blob) throw new AppError('storage/lost', { name: nameOf(row.path) })
+    const facts = await pool.run<'gather'>(
+      { kind: 'gather', blob, file: nameOf(row.path) },
+      { rank: RANK, ...readLimit(blob, nameOf(row.path)) },
+    )
     update(id, { status: 'known', facts })
     setState((state) => ({ found: markSame(state.found) }))
     await foundRows.note(id, { facts })
@@ -138,28 +148,36 @@ function markSame(found: readonly FoundFile[]): readonly FoundFile[] {
 
 /** Make a listed file a source of the session. */
 export async function takeIn(ids: readonly string[]) {
+  if (!mayChange()) return
   const gesture = crypto.randomUUID()
   for (const id of ids) {
     const row = getState().found.find((file) => file.id === id)
     if (!row || row.status === 'failed') continue
+    const file = nameOf(row.path)
+    const name = file.replace(/\.[^.]+$/, '') || file
     try {
       const blob = await bytesOf(id)
-      if (!blob) throw new Error(`${nameOf(row.path)} is no longer there`)
-      const file = nameOf(row.path)
+      if (!blob) throw new AppError('storage/lost', { name: file })
+      if (!row.facts || blob.size > READ_AGAIN_BYTES) {
+        // what nobody has looked through yet comes in like any other file
+        await bringIn([new File([blob], file)])
+        continue
+      }
+      const { hash, knowledge } = row.facts
       const sourceId = crypto.randomUUID()
-      await files.put(sourceId, file, blob)
-      const source = newSource({ id: sourceId, name: file.replace(/\.[^.]+$/, '') || file, file, origin: 'file' })
-      if (row.facts) alreadyKnown(sourceId, row.facts.hash, row.facts.knowledge)
+      await contents.put(hash, blob)
+      void askToPersist()
+      alreadyKnown(sourceId, hash, knowledge)
       edit(
         `Take in ${file}`,
         (session) => {
-          session.sources.push(source)
+          session.sources.push({ ...newSource({ id: sourceId, name, file, origin: 'file' }), hash })
         },
         gesture,
       )
       if (id === ids[0]) {
         selectSource(sourceId)
-        notify({ tone: 'plain', text: `${source.name} is on the shelf`, undo: true })
+        notify({ tone: 'plain', text: `${name} is on the shelf`, undo: true })
       }
     } catch (error) {
       tell(error)
@@ -169,6 +187,7 @@ export async function takeIn(ids: readonly string[]) {
 
 /** Take files off the list; their bytes in this browser go with them, the files on disk stay. */
 export async function forgetFound(ids: readonly string[]) {
+  if (!mayChange()) return
   setState((state) => ({ found: markSame(state.found.filter(({ id }) => !ids.includes(id)).map(withoutSame)) }))
   for (const id of ids) inMemory.delete(id)
   queue = queue.filter((id) => !ids.includes(id))

@@ -1,6 +1,7 @@
 import { writeWav } from '../../../core'
 import { type InputDevice, type Recording, startRecording } from '../../../engine'
-import { tell } from '../state/notices'
+import { saveFile } from '../../common/saveFile'
+import { notify, tell } from '../state/notices'
 import { store } from '../state/store'
 import { bringIn } from './arrivals'
 
@@ -33,7 +34,15 @@ export async function endRecording() {
     const now = new Date()
     const two = (n: number) => String(n).padStart(2, '0')
     const name = `Recording ${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())} ${two(now.getHours())}.${two(now.getMinutes())}.${two(now.getSeconds())}.wav`
-    await bringIn([new File([writeWav(audio, { format: '32f' })], name, { type: 'audio/wav' })])
+    const file = new File([writeWav(audio, { format: '32f' })], name, { type: 'audio/wav' })
+    const [refused] = await bringIn([file])
+    // it lies nowhere else
+    if (refused)
+      notify({
+        tone: 'trouble',
+        text: 'The recording could not be kept in this browser.',
+        action: { label: 'Save it as a file', run: () => saveFile(refused, name) },
+      })
   } catch (error) {
     tell(error)
   }

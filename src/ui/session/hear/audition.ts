@@ -1,7 +1,8 @@
-import { dbToAmplitude, otherReading } from '../../../core'
+import { AppError, dbToAmplitude, otherReading } from '../../../core'
 import { type FileFacts, type Sound, samplesHeld } from '../../../engine'
 import { beatsOf, SURE_FROM } from '../../../session'
 import { bytesOf, nameOf } from '../files/gather'
+import { readLimit } from '../files/readLimit'
 import { pool } from '../state/engine'
 import { tell } from '../state/notices'
 import { type State, selectedSource, store } from '../state/store'
@@ -34,8 +35,8 @@ function soundOf(id: string, path: string): Promise<Sound> {
   if (known) return known
   const opening = (async () => {
     const blob = await bytesOf(id)
-    if (!blob) throw new Error(`${nameOf(path)} is no longer there`)
-    return pool.run<'open'>({ kind: 'open', blob, file: nameOf(path) }, { rank: 0 })
+    if (!blob) throw new AppError('storage/lost', { name: nameOf(path) })
+    return pool.run<'open'>({ kind: 'open', blob, file: nameOf(path) }, { rank: 0, ...readLimit(blob, nameOf(path)) })
   })()
   held.set(id, opening)
   opening.then(

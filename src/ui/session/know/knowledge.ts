@@ -1,5 +1,5 @@
-import { knowledgeOf as joined, KNOWLEDGE_VERSION, type Knowledge } from '../../../core'
-import type { Found, Source } from '../../../session'
+import { knowledgeOf as joined, type Knowledge } from '../../../core'
+import { type Found, readKnowledge, type Source } from '../../../session'
 import { knowledgeRows, pool, shelf } from '../state/engine'
 import { rememberFacts } from '../state/loading'
 import { tell } from '../state/notices'
@@ -54,7 +54,7 @@ async function findOut(source: Source, rank: number) {
     ])
     const knowledge = joined(rhythm, tones)
     set(knowledge)
-    await knowledgeRows.put(loaded.hash, knowledge)
+    knowledgeRows.put(loaded.hash, knowledge).catch(tell)
   } catch (error) {
     // a file that cannot be read says so where it is opened, and is asked for again from there
     if (getState().knowledge[source.id]) tell(error)
@@ -64,8 +64,7 @@ async function findOut(source: Source, rank: number) {
 
 /** What was found out about a file before; undefined where it was not, or by an older version. */
 async function kept(hash: string): Promise<Knowledge | undefined> {
-  const row = (await knowledgeRows.get(hash)) as Knowledge | undefined
-  return row?.version === KNOWLEDGE_VERSION ? row : undefined
+  return readKnowledge(await knowledgeRows.get(hash).catch(() => undefined))
 }
 
 let demo: Promise<Record<string, Knowledge>> | undefined
@@ -81,8 +80,7 @@ async function ofDemo(file: string): Promise<Knowledge | undefined> {
     (response) => (response.ok ? response.json() : {}),
     () => ({}),
   )
-  const known = (await demo)[file]
-  return known?.version === KNOWLEDGE_VERSION ? known : undefined
+  return readKnowledge((await demo)[file])
 }
 
 /** What a listed file already told is not found out again when it is taken in. */

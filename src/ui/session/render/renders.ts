@@ -1,6 +1,6 @@
 import { type Analysis, MEASURE_VERSION, mayBeCut, type Progress, planOf, type Recipe, type Trial } from '../../../core'
 import { isInMemory, type JobResults, KEPT_SECONDS, type Sound, sharedSamples, soundInMemory } from '../../../engine'
-import { recipeOf, type Source, soundKey, type Variant } from '../../../session'
+import { readTrial, recipeOf, type Source, soundKey, type Variant } from '../../../session'
 import { heardSound } from '../hear/listening'
 import { isKnown, knownSoFar } from '../know/analyses'
 import { pool, trialRows } from '../state/engine'
@@ -169,7 +169,7 @@ export const readingKeyOf = (source: Source) =>
 
 async function keptTrial(key: string): Promise<Trial | undefined> {
   // what cannot be read is measured again
-  return (await trialRows.get(key).catch(() => undefined)) as Trial | undefined
+  return readTrial(await trialRows.get(key).catch(() => undefined))
 }
 
 /** Set how a measurement stands; what was measured last stays until there is something new. */

@@ -1,6 +1,8 @@
 import { createWorkerPool } from '../../../engine'
 import {
-  createFileKeeper,
+  createArrivalKeeper,
+  createAsideKeeper,
+  createContentKeeper,
   createFoundKeeper,
   createKnowledgeKeeper,
   createTrialKeeper,
@@ -10,9 +12,11 @@ import { createAudioShelf } from '../files/audioShelf'
 
 /** The one database, worker pool and shelf of sounds in memory that all of the session shares. */
 export const database = openDatabase()
-export const files = createFileKeeper(database)
+export const contents = createContentKeeper(database)
+export const arrivalRows = createArrivalKeeper(database)
+export const asideRows = createAsideKeeper(database, () => Date.now())
 export const knowledgeRows = createKnowledgeKeeper(database)
 export const trialRows = createTrialKeeper(database, () => Date.now())
 export const foundRows = createFoundKeeper(database)
 export const pool = createWorkerPool()
-export const shelf = createAudioShelf(pool, files.get)
+export const shelf = createAudioShelf(pool, contents.get)

@@ -8,6 +8,7 @@ import {
   type History,
   type Outlook,
   REFERENCE,
+  SESSION_VERSION,
   type Session,
   type Source,
   startHistory,
@@ -120,17 +121,54 @@ export interface ExportState {
   readonly progress: number
 }
 
-/** Something to tell that asks for no answer; `undo` offers to take back what it tells of. */
+/** Something to tell that asks for no answer; `undo` offers to take back what it tells of, `action` to do something about it. */
 export interface Notice {
   readonly id: number
   readonly tone: 'plain' | 'trouble'
   readonly text: string
   readonly undo?: boolean
+  readonly action?: { readonly label: string; readonly run: () => void }
 }
 
+/**
+ * Who writes the session. Only `writes` may change it; else it can be looked at and heard: another tab has it, a newer version wrote it,
+ * or this browser cannot keep anything.
+ */
+export type Access =
+  | { readonly kind: 'writes' }
+  | { readonly kind: 'watches' }
+  | { readonly kind: 'newer'; readonly version: number }
+  | { readonly kind: 'unkept'; readonly why: string }
+
+/** Something that could not be read, or not as it was, and lies aside. */
+export interface Aside {
+  readonly id: string
+  readonly at: number
+  readonly what: 'session' | 'outlook'
+  readonly why: string
+}
+
+/** A session file that was opened, and waits to be told where its sounds go. */
+export interface Offered {
+  readonly file: string
+  readonly session: Session
+  /** what was mended or left out, in words */
+  readonly notes: readonly string[]
+}
+
+/** A session file that is being written or read, 0–1. */
+export interface FileWork {
+  readonly doing: 'Saving' | 'Opening'
+  readonly file: string
+  readonly progress: number
+}
+
+/** A file that was brought in and is no source yet. */
 export interface Arrival {
   readonly id: string
   readonly file: string
+  /** `stuck`: the page ended more than once while it was read */
+  readonly status: 'waiting' | 'reading' | 'stuck'
 }
 
 /** A file that is listed: not of the session until it is taken in. */
@@ -147,6 +185,12 @@ export interface FoundFile {
 
 export interface State {
   readonly ready: boolean
+  readonly access: Access
+  /** what the last change could not be kept by */
+  readonly unsaved: unknown
+  readonly aside: readonly Aside[]
+  readonly offered: Offered | undefined
+  readonly fileWork: FileWork | undefined
   readonly history: History<Session>
   readonly outlook: Outlook
   readonly loads: Readonly<Record<string, LoadState>>
@@ -183,7 +227,12 @@ export interface State {
 
 export const store = createStore<State>(() => ({
   ready: false,
-  history: startHistory<Session>({ version: 1, bpm: 96, sources: [] }),
+  access: { kind: 'writes' },
+  unsaved: undefined,
+  aside: [],
+  offered: undefined,
+  fileWork: undefined,
+  history: startHistory<Session>({ version: SESSION_VERSION, bpm: 96, sources: [] }),
   outlook: firstOutlook('ink'),
   loads: {},
   analyses: {},

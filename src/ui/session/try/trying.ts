@@ -1,6 +1,6 @@
 import { asOutput, planOf, type Recipe, type Trial } from '../../../core'
 import type { Sound } from '../../../engine'
-import type { Source } from '../../../session'
+import { readTrial, type Source } from '../../../session'
 import { analysisOf } from '../know/analyses'
 import { readingKeyOf } from '../render/renders'
 import { pool, trialRows } from '../state/engine'
@@ -28,7 +28,7 @@ export async function tryRecipe(
 ): Promise<Trial> {
   const key = keyOf(source, recipe, seconds)
   // what cannot be read is tried again
-  const kept = (await trialRows.get(key).catch(() => undefined)) as Trial | undefined
+  const kept = readTrial(await trialRows.get(key).catch(() => undefined))
   if (kept) return kept
   // attacks say which part tells most, and half of the methods need them anyway
   const attacks = await analysisOf(source, sound, {
@@ -66,7 +66,8 @@ export async function triedBefore(
   tries: readonly { readonly recipe: Recipe; readonly seconds: number }[],
 ): Promise<(Trial | undefined)[]> {
   const keys = tries.map(({ recipe, seconds }) => keyOf(source, recipe, seconds))
-  return (await trialRows.getMany(keys).catch(() => keys.map(() => undefined))) as (Trial | undefined)[]
+  const kept = await trialRows.getMany(keys).catch(() => keys.map(() => undefined))
+  return kept.map(readTrial)
 }
 
 /** Which part of the source a trial was about, and how much louder it came out: what is needed to hear it. */

@@ -1,0 +1,77 @@
+import type { Page } from '@playwright/test'
+
+/** What lies in the browser's storage, read and broken from outside, as a disk or an older version might. */
+
+type Change = { readonly table: string; readonly key: string; readonly path: readonly (string | number)[] }
+
+/** The primary keys and row counts of all tables. */
+export function storedRows(page: Page): Promise<Record<string, unknown[]>> {
+  return page.evaluate(async () => {
+    const open = indexedDB.open('zumbet')
+    const database = await new Promise<IDBDatabase>((resolve, reject) => {
+      open.onsuccess = () => resolve(open.result)
+      open.onerror = () => reject(open.error)
+    })
+    const out: Record<string, unknown[]> = {}
+    for (const name of database.objectStoreNames) {
+      const ask = database.transaction(name).objectStore(name).getAllKeys()
+      out[name] = await new Promise((resolve) => {
+        ask.onsuccess = () => resolve(ask.result)
+      })
+    }
+    database.close()
+    return out
+  })
+}
+
+/** Put a value into a row; `wrong` is JavaScript for it, since not everything that storage holds can be sent as JSON. */
+export async function breakRow(page: Page, { table, key, path }: Change, wrong: string) {
+  await page.evaluate(
+    async ({ table, key, path, wrong }) => {
+      const open = indexedDB.open('zumbet')
+      const database = await new Promise<IDBDatabase>((resolve, reject) => {
+        open.onsuccess = () => resolve(open.result)
+        open.onerror = () => reject(open.error)
+      })
+      const store = database.transaction(table, 'readwrite').objectStore(table)
+      const ask = store.get(key)
+      const row = await new Promise<Record<string | number, unknown>>((resolve) => {
+        ask.onsuccess = () => resolve(ask.result)
+      })
+      const value: Record<string, unknown> = {
+        NaN: Number.NaN,
+        Infinity: Number.POSITIVE_INFINITY,
+        '-1': -1,
+        '1e308': 1e308,
+        '0.5': 0.5,
+        null: null,
+        text: 'tide',
+        empty: '',
+        long: 'x'.repeat(5000),
+        list: [],
+        object: { 'of another': 'version' },
+        true: true,
+        date: new Date(0),
+        map: new Map([['a', 1]]),
+        bytes: new Uint8Array(4),
+        big: 10n,
+        '99': 99,
+      }
+      const names = [...path]
+      const last = names.pop() as string | number
+      let at = row
+      for (const name of names) at = at?.[name] as Record<string | number, unknown>
+      if (at && typeof at === 'object') {
+        if (wrong === 'gone') delete at[last]
+        else at[last] = value[wrong]
+      }
+      const put = store.put(row)
+      await new Promise((resolve, reject) => {
+        put.onsuccess = resolve
+        put.onerror = () => reject(put.error)
+      })
+      database.close()
+    },
+    { table, key, path, wrong },
+  )
+}

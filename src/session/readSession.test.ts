@@ -1,0 +1,218 @@
+import { describe, expect, it } from 'vitest'
+import { methods } from '../core'
+import { firstSession, newVariant } from './create'
+import { firstOutlook, type Outlook, outlookSchema } from './outlook'
+import { checkedForWriting, readOutlook, readSession } from './readSession'
+import { recipeOf } from './recipe'
+import { SESSION_VERSION, type Session, type Source, sessionSchema } from './schema'
+import { damagesOf, pathsOf, valueAt, withValue } from './testing/damage'
+
+const HASH = 'a1'.repeat(32)
+
+/** A session that uses every field there is. */
+function fullSession(): Session {
+  const [winch, knocks] = firstSession().sources as [Source, Source]
+  return {
+    version: SESSION_VERSION,
+    bpm: 104.5,
+    key: { root: 9, mode: 'minor' },
+    sources: [
+      {
+        ...winch,
+        hash: HASH,
+        facts: {
+          frames: 441_000,
+          sampleRate: 22_254.5454,
+          channels: 2,
+          container: 'AIFF',
+          depth: { bits: 8, float: false },
+          peak: 0.9,
+          hash: HASH,
+        },
+        hand: {
+          bpm: 96,
+          firstBeat: 0.01,
+          beatsPerBar: 3,
+          key: { root: 2 },
+          kind: 'hits',
+          untuned: true,
+          attacks: { added: [3, 77_000], removed: [5] },
+        },
+        follows: { tempo: true, key: false },
+        range: { start: 100, end: 40_000 },
+        selection: { start: 5, end: 900 },
+        variants: [
+          {
+            ...newVariant('v1', 'A', 'grain'),
+            settings: { grain: { grainMs: 33 }, wsola: { segmentMs: 50 } },
+            seed: 7,
+          },
+          newVariant('v2', 'C', 'layered'),
+        ],
+        blind: [{ at: '2026-11-27', mode: 'ABX', rounds: 8, lanes: [{ name: 'A', score: 6 }], chance: 0.14 }],
+      },
+      knocks,
+    ],
+  }
+}
+
+const fullOutlook = (): Outlook => ({
+  ...firstOutlook('paper'),
+  lanes: { 'rope-winch': { active: 'v1', chosen: 'v2' } },
+  views: { 'rope-winch': { start: 0, span: 4000 } },
+  places: { 'rope-winch': 1200 },
+})
+
+function read(raw: unknown) {
+  const result = readSession(raw)
+  if (result.kind !== 'read') throw new Error(`not read: ${JSON.stringify(result)}`)
+  return result
+}
+
+describe('readSession', () => {
+  it('reads what holds as it is, and has nothing to tell', () => {
+    for (const session of [fullSession(), firstSession()]) {
+      expect(read(structuredClone(session))).toEqual({ kind: 'read', session, mended: [] })
+      expect(checkedForWriting(session)).toEqual({ session, mended: [] })
+    }
+  })
+
+  it('comes to a session that holds, whatever is broken, and keeps all that is not', () => {
+    const session = fullSession()
+    let tried = 0
+    for (const { name, value } of damagesOf(session)) {
+      tried++
+      const result = readSession(value)
+      if (result.kind === 'unreadable') {
+        expect(name).toMatch(/^(all of it|sources) :=/)
+        continue
+      }
+      expect(sessionSchema.safeParse(result.session), name).toMatchObject({ success: true })
+      for (const source of result.session.sources)
+        for (const variant of source.variants) expect(() => recipeOf(source, variant), name).not.toThrow()
+      // the neighbour of what is broken is as it was
+      if (!/^sources(\.1|$| )/.test(name.split(' :=')[0] as string) && name.startsWith('sources.'))
+        expect(result.session.sources.at(-1), name).toEqual(session.sources[1])
+      if (name.startsWith('sources.1')) expect(result.session.sources[0], name).toEqual(session.sources[0])
+      // mended once, it has nothing more to tell
+      expect(checkedForWriting(result.session), name).toEqual({ session: result.session, mended: [] })
+    }
+    expect(tried).toBeGreaterThan(1500)
+  })
+
+  it('tells of everything that it changes', () => {
+    const session = fullSession()
+    for (const { name, value } of damagesOf(session)) {
+      const result = readSession(value)
+      if (result.kind === 'unreadable' || name.includes(':= undefined')) continue
+      const changed = pathsOf(value).some((path) => {
+        const was = valueAt(value, path)
+        if (typeof was === 'object' && was !== null) return false
+        return !Object.is(valueAt(result.session, path), was)
+      })
+      if (changed) expect(result.mended.length, name).toBeGreaterThan(0)
+    }
+  })
+
+  it('carries through what it does not know, at every depth', () => {
+    const session = fullSession()
+    const marked = pathsOf(session)
+      .filter((path) => {
+        const at = valueAt(session, path)
+        return typeof at === 'object' && at !== null && !Array.isArray(at) && !path.includes('settings')
+      })
+      .reduce<unknown>((all, path) => withValue(all, [...path, 'of the year 2031'], { tide: [1, 2] }), session)
+    expect(read(marked)).toEqual({ kind: 'read', session: marked, mended: [] })
+  })
+
+  it('brings up sessions of older versions, and shows newer ones without calling them its own', () => {
+    const { sources, ...rest } = firstSession()
+    const old = {
+      ...rest,
+      version: 1,
+      bpm: undefined,
+      sources: sources.map(({ hand: _, follows: __, target: { tied: ___, ...target }, ...source }) => ({
+        ...source,
+        target: { ...target, sourceBpm: 112 },
+      })),
+    }
+    const { session, mended } = read(old)
+    expect(mended).toEqual([])
+    expect(session).toEqual({ ...firstSession(), sources: sources.map((s) => ({ ...s, hand: { bpm: 112 } })) })
+    const newer = readSession({ ...fullSession(), version: SESSION_VERSION + 3, tracks: ['?'] })
+    expect(newer).toMatchObject({ kind: 'newer', version: SESSION_VERSION + 3, session: { sources: [{}, {}] } })
+  })
+
+  it('knows methods and settings: unknown ones and those out of range are mended', () => {
+    const session = fullSession()
+    const { settings } = methods.find(({ id }) => id === 'grain') as (typeof methods)[number]
+    const grain = settings.grainMs as { max: number }
+    const broken = withValue(
+      session,
+      ['sources', 0, 'variants'],
+      [
+        { id: 'v1', letter: 'A', methodId: 'moonshine', settings: { moonshine: { glow: 3 } }, seed: 1 },
+        { id: 'v1', letter: 'A', methodId: 'grain', settings: { grain: { grainMs: 1e9, glow: 3 } }, seed: -4 },
+      ],
+    )
+    const { session: mendedSession, mended } = read(broken)
+    expect(mendedSession.sources[0]?.variants).toEqual([
+      // what its own version will want again stays
+      { id: 'v1', letter: 'A', methodId: 'wsola', settings: { moonshine: { glow: 3 } }, seed: 1 },
+      { id: 'v1 2', letter: 'B', methodId: 'grain', settings: { grain: { grainMs: grain.max } }, seed: 0 },
+    ])
+    expect(mended.map(({ path }) => path).sort()).toEqual([
+      'sources.0.variants.0.methodId',
+      'sources.0.variants.1.id',
+      'sources.0.variants.1.letter',
+      'sources.0.variants.1.seed',
+      'sources.0.variants.1.settings.grain.glow',
+      'sources.0.variants.1.settings.grain.grainMs',
+    ])
+  })
+
+  it('turns ranges round, cuts them to the sound, and lets go of those that hold nothing', () => {
+    const range = (range: unknown, selection?: unknown) =>
+      read(withValue(withValue(fullSession(), ['sources', 0, 'range'], range), ['sources', 0, 'selection'], selection))
+        .session.sources[0]
+    expect(range({ start: 40_000, end: 100 })?.range).toEqual({ start: 100, end: 40_000 })
+    expect(range({ start: 100, end: 9e9 })?.range).toEqual({ start: 100, end: 441_000 })
+    expect(range({ start: 5e6, end: 9e9 })?.range).toBeUndefined()
+    expect(range({ start: 100, end: 1100 }, { start: 900, end: -4 })?.selection).toEqual({ start: 0, end: 900 })
+    expect(range({ start: 100, end: 1100 }, { start: 2000, end: 3000 })?.selection).toBeUndefined()
+  })
+
+  it('asks of one that is written by hand for no more than the names of its files', () => {
+    const { session, mended } = read({ sources: [{ file: 'sounds/rope-winch_96bpm.wav' }, { file: 'gull.flac' }] })
+    expect(mended).toEqual([])
+    expect(sessionSchema.parse(session)).toEqual(session)
+    expect(session.bpm).toBe(96)
+    expect(session.sources.map(({ name, target, variants }) => [name, target.stretch, variants.length])).toEqual([
+      ['rope-winch_96bpm', 1, 3],
+      ['gull', 1, 3],
+    ])
+    const one = read({ sources: [{ file: 'a.wav', target: { stretch: 2 }, variants: [{ methodId: 'drift' }, {}] }] })
+    expect(one.mended).toEqual([])
+    expect(one.session.sources[0]?.variants.map(({ letter, methodId }) => letter + methodId)).toEqual([
+      'Adrift',
+      'Bwsola',
+    ])
+  })
+})
+
+describe('readOutlook', () => {
+  it('comes to an outlook that holds, whatever is broken, and keeps all that is not', () => {
+    const outlook = fullOutlook()
+    const first = firstOutlook('ink')
+    expect(readOutlook(structuredClone(outlook), first)).toEqual({ outlook, mended: [] })
+    for (const { name, value } of damagesOf(outlook)) {
+      const read = readOutlook(value, first)
+      expect(outlookSchema.safeParse(read.outlook), name).toMatchObject({ success: true })
+      const [top] = name.split(/[. ]/)
+      if (name.startsWith('all of it')) continue
+      for (const field of Object.keys(outlook) as (keyof Outlook)[])
+        if (field !== top) expect(read.outlook[field], name).toEqual(outlook[field])
+    }
+    expect(readOutlook(undefined, first)).toEqual({ outlook: first, mended: [] })
+  })
+})

@@ -1,0 +1,186 @@
+import { AppError } from '../../../core'
+import { errorText } from '../../../host/errorText'
+import {
+  checkedForWriting,
+  firstOutlook,
+  firstSession,
+  type Mended,
+  mendedText,
+  type Outlook,
+  readOutlook,
+  readSession,
+  type Session,
+  sessionText,
+} from '../../../session'
+import { createSessionKeeper } from '../../../storage'
+import { saveFile } from '../../common/saveFile'
+import { setAccess } from '../state/access'
+import { asideRows, database } from '../state/engine'
+import { notify, tell } from '../state/notices'
+import { type State, store } from '../state/store'
+
+/** The session as it lies in this browser: read when the page opens, written as it changes. */
+
+const { getState, setState } = store
+/** what could not be written is tried again */
+const AGAIN_MS = 5000
+
+let onSaved = () => {}
+let onOvertaken = () => {}
+
+/** Be told when something was written, and when another tab wrote meanwhile. */
+export function onKept(events: { readonly saved: () => void; readonly overtaken: () => void }) {
+  onSaved = events.saved
+  onOvertaken = events.overtaken
+}
+
+export const keeper = createSessionKeeper<Session, Outlook>(
+  database,
+  {
+    onError(error) {
+      // told once; while it lasts a line at the top says so
+      if (getState().unsaved === undefined) tell(error)
+      setState({ unsaved: error })
+      setTimeout(() => keeper.again(), AGAIN_MS)
+    },
+    onSaved({ session }) {
+      if (getState().unsaved !== undefined) setState({ unsaved: undefined })
+      if (session) onSaved()
+    },
+    onOvertaken: () => onOvertaken(),
+  },
+  () => Date.now(),
+  (session) => {
+    const { session: holds, mended } = checkedForWriting(session)
+    if (mended.length > 0)
+      notify({ tone: 'trouble', text: `Not all could be kept as it is: ${mendedText(mended, namesOf(session))}.` })
+    return holds
+  },
+)
+
+const namesOf = (session: Session) => (n: number) => session.sources[n]?.name
+
+/** What lies in this browser, as far as it could be read; what could not is kept aside first. */
+export interface Opened {
+  readonly session: Session
+  readonly outlook: Outlook
+  /** the version of a session that must not be written over */
+  readonly newer?: number
+}
+
+/**
+ * Read what was kept. Never throws: where nothing can be read, this is a first visit, and what lies there stays.
+ * @param mayWrite  whether this tab may keep things aside; one that only watches leaves that to the one that writes.
+ */
+export async function openKept(theme: Outlook['theme'], mayWrite: boolean): Promise<Opened> {
+  const first = { session: firstSession(), outlook: firstOutlook(theme) }
+  const kept = await keeper.load()
+  if (!kept) return first
+  const read = readSession(kept.session)
+  const outlook = outlookOf(kept.outlook, first.outlook, read.kind === 'unreadable' ? first.session : read.session)
+  if (read.kind === 'unreadable') {
+    if (mayWrite) await keepAside('session', kept.session, `It could not be read: ${read.why}.`)
+    return { ...first, outlook }
+  }
+  if (read.kind === 'newer') return { session: read.session, outlook, newer: read.version }
+  if (read.mended.length > 0 && mayWrite)
+    await keepAside('session', kept.session, mendedNote(read.mended, kept.session))
+  return { session: read.session, outlook }
+}
+
+function outlookOf(raw: unknown, first: Outlook, session: Session): Outlook {
+  // an outlook is a matter of a few clicks: what of it does not hold is as on a first visit, and that is all
+  const { outlook } = readOutlook(raw, first)
+  const there = session.sources.some(({ id }) => id === outlook.selectedId)
+  if (there || session.sources.length === 0) return outlook
+  return { ...outlook, selectedId: session.sources[0]?.id }
+}
+
+function mendedNote(mended: readonly Mended[], raw: unknown): string {
+  const sources = (raw as { sources?: { name?: unknown }[] } | null)?.sources
+  const name = (n: number) => {
+    const text = sources?.[n]?.name
+    return typeof text === 'string' && text !== '' ? text : undefined
+  }
+  return `Some of it did not hold and was mended: ${mendedText(mended, name)}.`
+}
+
+/** Keep what could not be read as it lies, and offer it as a file. @throws where there is no room for it. */
+async function keepAside(what: 'session' | 'outlook', raw: unknown, why: string) {
+  const { id } = await asideRows.put({ what, why, raw })
+  await listAside()
+  notify({
+    tone: 'trouble',
+    text: `The session. ${why} As it was, it is kept aside (Session, Kept aside).`,
+    action: { label: 'Save it as a file', run: () => void saveAside(id) },
+  })
+}
+
+export async function listAside() {
+  const rows = await asideRows.all()
+  setState({ aside: rows.map(({ id, at, what, why }) => ({ id, at, what, why: String(why) })) })
+}
+
+/** Hand out something that was kept aside, as it was. */
+export async function saveAside(id: string) {
+  const row = (await asideRows.all()).find((one) => one.id === id)
+  if (row) saveRaw(row.raw, `Kept aside ${dayOf(new Date(row.at))}.json`)
+}
+
+export async function removeAside(id: string) {
+  await asideRows.remove(id)
+  await listAside()
+}
+
+const dayOf = (date: Date) =>
+  Number.isNaN(date.getTime()) ? '' : date.toISOString().slice(0, 16).replace(/[:T]/g, '.')
+
+/** Hand out what lies in storage, whatever it is. */
+function saveRaw(raw: unknown, name: string) {
+  let text: string
+  try {
+    text = sessionText(raw)
+  } catch {
+    // it holds itself, or something that no text can hold
+    text = `${JSON.stringify({ unreadable: String(raw) })}\n`
+  }
+  saveFile(new Blob([text ?? 'null'], { type: 'application/json' }), name)
+}
+
+/** Hand out the session of a newer version, as it lies there. */
+export async function saveNewer() {
+  const row = await database.sessions.get('current')
+  saveRaw(row?.session, 'Session of a newer version.json')
+}
+
+/** Begin anew beside a session that must not be written over: it is kept aside. */
+export async function beginAnew() {
+  const { access } = getState()
+  if (access.kind !== 'newer') return
+  const row = await database.sessions.get('current')
+  await asideRows.put({
+    what: 'session',
+    why: `It was written by a newer version (${access.version}).`,
+    raw: row?.session,
+  })
+  await listAside()
+  // from here on this tab writes over it
+  await keeper.load()
+  setAccess({ kind: 'writes' })
+  keeper.saveSession(getState().history.present)
+}
+
+/** Write what has changed. */
+export function keepChanges(state: State, before: State | undefined) {
+  if (state.access.kind !== 'writes') return
+  if (state.history.present !== before?.history.present) keeper.saveSession(state.history.present)
+  if (state.outlook !== before?.outlook) keeper.saveOutlook(state.outlook)
+}
+
+/** Storage that cannot be used at all: the session lives as long as this window. */
+export function livesUnkept(error: unknown) {
+  setAccess({
+    kind: 'unkept',
+    why: errorText(error instanceof AppError ? error : new AppError('storage/closed', {}, error)),
+  })
+}

@@ -1,0 +1,41 @@
+import { textsIn } from '../../../storage'
+import { contents } from '../state/engine'
+import { type State, store } from '../state/store'
+import { keeper } from './keeping'
+
+/** Deletes bytes of files as soon as nothing names them any more: not the session, nor what undo can bring back, nor what is kept aside. */
+
+let wanted = false
+let running = false
+
+/** All texts of the session, and of the steps that lead away from it and back. */
+function named(): Set<string> {
+  const { history, offered } = store.getState()
+  const texts = new Set<string>()
+  textsIn(history.present.sources, texts)
+  for (const step of [...history.past, ...history.future]) textsIn([step.undo, step.redo], texts)
+  textsIn(offered?.session, texts)
+  return texts
+}
+
+export function syncUnused(state: State, before: State | undefined) {
+  if (state.access.kind !== 'writes') return
+  if (state.history === before?.history && before.access === state.access) return
+  wanted = true
+  if (!running) void run()
+}
+
+async function run() {
+  running = true
+  while (wanted) {
+    wanted = false
+    // what is written comes first: bytes only go when the session that names them is gone
+    await keeper.settled()
+    const { access, unsaved } = store.getState()
+    if (access.kind !== 'writes' || unsaved !== undefined) break
+    // what cannot be deleted now is at the next change
+    await contents.deleteUnused(named).catch(() => 0)
+    await new Promise((resolve) => setTimeout(resolve, 500))
+  }
+  running = false
+}
