@@ -45,7 +45,7 @@ module.exports = {
       severity: 'error',
       from: {
         path: '^src/',
-        pathNot: ['\\.test\\.tsx?$', '^src/core/testing/', '^src/cli/(bench|gates|quality|adviceTable)\\.ts$'],
+        pathNot: ['\\.test\\.tsx?$', '^src/core/testing/', '^src/cli/(bench|gates|quality|adviceTable)\\.ts$', '^src/cli/fuzz/'],
       },
       to: { path: '^src/core/testing/' },
     },

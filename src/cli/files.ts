@@ -7,13 +7,13 @@ import {
   amplitudeToDb,
   type ByteSource,
   type DecodedFile,
+  type PcmFile,
   type SampleFormat,
   type SoundSource,
-  type WavFile,
 } from '../core'
 import { decodeFile } from '../host/decodeFile'
 import { errorText } from '../host/errorText'
-import { openWavFile, warningsOf } from '../host/wavFile'
+import { openPcmFile, warningsOf } from '../host/pcmFile'
 
 export async function readBytes(file: string): Promise<Uint8Array> {
   try {
@@ -74,11 +74,11 @@ function bytesAt(file: string): (ByteSource & { close(): void }) | undefined {
 }
 
 /** A WAV file, and its bytes; undefined for what is none, or cannot be read. */
-export function wavFileAt(file: string): (WavFile & { readonly bytes: ByteSource }) | undefined {
+export function wavFileAt(file: string): (PcmFile & { readonly bytes: ByteSource }) | undefined {
   const bytes = bytesAt(file)
   if (!bytes) return undefined
   try {
-    const wav = openWavFile(bytes, basename(file))
+    const wav = openPcmFile(bytes, basename(file))
     if (wav) return { ...wav, bytes }
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== 'EISDIR') throw error

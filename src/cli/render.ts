@@ -7,6 +7,7 @@ import {
   type Recipe,
   type SampleFormat,
   soundSource,
+  wavRate,
 } from '../core'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { dbText, formatName, type OpenSound, openSound, ownFormat, partialFile, sourceOf } from './files'
@@ -60,6 +61,8 @@ export async function renderFile(
     const facts = exportFacts(plan, made)
     sink.keep()
     const { sampleRate: rate, channelCount } = soundSource(sourceOf(sound))
+    if (wavRate(rate) !== rate)
+      err(`zumbet: a WAV file holds whole rates: ${rate} Hz is written as ${wavRate(rate)} Hz.`)
     if (facts.clippedSamples > 0) {
       err(`zumbet: ${facts.clippedSamples} samples were over full scale and were limited; --depth 32f keeps them.`)
     }

@@ -4,19 +4,23 @@ export { createLayers, type Layers } from './analysis/layers'
 export { coarsen, createOverviewBuilder, type Overview } from './analysis/overview'
 export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
+export { type ByteSource, bytesInMemory } from './audio/byteSource'
 export { addLevels, emptyLevels } from './audio/levels'
 export {
-  type ByteSource,
-  bytesInMemory,
+  checkSound,
   type DecodedFile,
-  openWav,
+  MAX_CHANNELS,
+  type PcmFile,
   type Room,
-  readWav,
-  type WavFile,
-} from './audio/readWav'
+  readPcm,
+  SAMPLE_RATE_RANGE,
+} from './audio/pcm'
+export { openAiff, type PackedAiff } from './audio/readAiff'
+export { openCaf } from './audio/readCaf'
+export { openWav, readWav } from './audio/readWav'
 export type { SampleFormat } from './audio/sampleFormat'
 export { inBlocks, type Levels, type SoundSource, soundSource, sourceWithin } from './audio/soundSource'
-export { createWavWriter, writeWav } from './audio/writeWav'
+export { createWavWriter, wavRate, writeWav } from './audio/writeWav'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'
 export { kernelsRun } from './kernels/wasm'

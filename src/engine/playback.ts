@@ -1,4 +1,4 @@
-import type { Analysis } from '../core'
+import { type Analysis, AppError } from '../core'
 import { fromWire } from '../host/errorWire'
 import type { AuditionOrder } from './audition'
 import type { Program } from './laneMixer'
@@ -16,6 +16,17 @@ export interface PlaybackEvents {
 interface Output {
   readonly context: AudioContext
   readonly sampleRate: number
+}
+
+/** @throws {AppError} `play/rate` where the browser has no output of this rate. */
+function openContext(sampleRate: number): AudioContext {
+  try {
+    return new AudioContext({ sampleRate, latencyHint: 'interactive' })
+  } catch (error) {
+    throw (error as Error)?.name === 'NotSupportedError'
+      ? new AppError('play/rate', { rate: sampleRate }, error)
+      : error
+  }
 }
 
 /**
@@ -59,7 +70,7 @@ export function createPlayback(events: PlaybackEvents) {
     if (output?.sampleRate === sampleRate) return output.context
     await output?.context.close()
     output = undefined
-    const context = new AudioContext({ sampleRate, latencyHint: 'interactive' })
+    const context = openContext(sampleRate)
     await context.audioWorklet.addModule(workletUrl)
     new AudioWorkletNode(context, 'player', {
       numberOfInputs: 0,

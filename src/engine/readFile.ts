@@ -1,8 +1,8 @@
 import { bytesInMemory } from '../core'
 import { hashOfBlob } from '../host/contentHash'
 import { decodeFile } from '../host/decodeFile'
+import { openPcmFile, warningsOf } from '../host/pcmFile'
 import { taggedTempo } from '../host/taggedTempo'
-import { openWavFile, warningsOf } from '../host/wavFile'
 import { decodeM4a } from './decodeM4a'
 import type { DecodedSound } from './jobProtocol'
 import { sharedCopy, sharedSamples } from './sharedMemory'
@@ -31,7 +31,7 @@ export const readSound = async (blob: Blob, file: string): Promise<DecodedSound>
   openLong(blob, file) ?? decode(new Uint8Array(await blob.arrayBuffer()), file)
 
 function openLong(blob: Blob, file: string): DecodedSound | undefined {
-  const wav = mayBeLong(blob) ? openWavFile(bytesOf(blob, file), file) : undefined
+  const wav = mayBeLong(blob) ? openPcmFile(bytesOf(blob, file), file) : undefined
   if (!wav || !isLong(wav.source)) return undefined
   const { source, container, depth, markers } = wav
   const { sampleRate, channelCount, frames } = source

@@ -9,7 +9,7 @@ import {
   soundSource,
   sourceWithin,
 } from '../core'
-import { openWavFile } from '../host/wavFile'
+import { openPcmFile } from '../host/pcmFile'
 
 /**
  * A decoded sound as threads hand it to each other. Its samples lie in memory that all of them see, or, of a long one, in a WAV file
@@ -79,7 +79,7 @@ export function partOfSound(sound: Sound, start: number, end: number): Sound {
  */
 export function openSound({ lies, sampleRate, frames }: Sound): SoundSource {
   if ('channels' in lies) return soundSource({ sampleRate, channels: lies.channels })
-  const wav = openWavFile(bytesOf(lies.blob, lies.file), lies.file)
+  const wav = openPcmFile(bytesOf(lies.blob, lies.file), lies.file)
   if (!wav) throw new AppError('storage/lost', { name: lies.file })
   const source = sourceWithin(inBlocks(wav.source), lies.from, lies.from + frames)
   return { ...source, slow: true, ...(lies.levels && { levels: lies.levels }) }

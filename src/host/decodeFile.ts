@@ -1,4 +1,18 @@
-import { AppError, type AudioBlock, type DecodedFile, NO_MARKERS, type Room, readWav } from '../core'
+import {
+  AppError,
+  type AudioBlock,
+  bytesInMemory,
+  checkSound,
+  type DecodedFile,
+  NO_MARKERS,
+  type PackedAiff,
+  type Room,
+  readPcm,
+} from '../core'
+import { mp3Frames } from './mp3Frames'
+import { oggPages } from './oggPages'
+import { checkPacked, openKind } from './pcmFile'
+import { quietly } from './quietly'
 import { type Container, sniff } from './sniff'
 
 /** A decoder that only one host has, such as the browser's own. */
@@ -10,11 +24,16 @@ interface Raw {
   errors?: readonly { message: string }[]
 }
 
-const MAX_CHANNELS = 8
+interface Decoded {
+  readonly audio: AudioBlock
+  readonly depth?: DecodedFile['depth']
+  readonly warnings?: DecodedFile['warnings']
+}
 
 /**
  * Decode a sound file of any kind that Zumbet reads, at its own rate, by what its bytes say it is. Where the length is known before
- * (WAV), the samples go straight to where `room` has them.
+ * (WAV, AIFF, CAF), the samples go straight to where `room` has them. MP3, Ogg Vorbis and Opus come in with a warning where only a part of them
+ * can be decoded; others then do not come in.
  * @throws {AppError} `audio/…` with the file's name, what is wrong with it, and enough to say what to do.
  */
 export async function decodeFile(
@@ -24,58 +43,57 @@ export async function decodeFile(
   room?: Room,
 ): Promise<DecodedFile> {
   const container = sniff(bytes, file)
-  if (container === 'WAV') return readWav(bytes, file, room)
-  const own = hostDecoders[container]
-  let audio: AudioBlock
-  let depth: DecodedFile['depth']
-  try {
-    if (own) audio = await own(bytes, file)
-    else if (container === 'AIFF') ({ audio, depth } = await decodeAiff(bytes, file))
-    else if (container === 'FLAC') ({ audio, depth } = await decodeFlac(bytes, file))
-    else if (container === 'MP3') audio = await decodeMp3(bytes)
-    else if (container === 'Ogg Vorbis') audio = await decodeVorbis(bytes, file)
-    else if (container === 'Ogg Opus') audio = await decodeOpus(bytes, file)
-    else throw new AppError('audio/needs-browser', { file, what: container })
-  } catch (error) {
-    if (error instanceof AppError) throw error
-    throw new AppError('audio/unreadable', { file, why: plainReason(error) }, error)
+  const opened = openKind(container, bytesInMemory(bytes), file)
+  if (opened && 'source' in opened) return readPcm(opened, file, room)
+  const decoded = await quietly(() => decode(container, bytes, file, hostDecoders[container], opened)).catch(
+    (error) => {
+      if (error instanceof AppError) throw error
+      // what a decoder says of itself helps nobody
+      throw new AppError('audio/unreadable', { file, why: 'its sound data is damaged' }, error)
+    },
+  )
+  const { audio, depth, warnings = [] } = decoded
+  if ((audio.channels[0]?.length ?? 0) === 0) throw new AppError('audio/empty', { file })
+  checkSound({ sampleRate: audio.sampleRate, channelCount: audio.channels.length }, file)
+  return {
+    audio,
+    depth,
+    container,
+    markers: NO_MARKERS,
+    warnings: [...warnings, ...silenceBadSamples(audio, file)],
   }
-  const frames = audio.channels[0]?.length ?? 0
-  if (frames === 0) throw new AppError('audio/empty', { file })
-  if (audio.channels.length > MAX_CHANNELS) {
-    throw new AppError('audio/unsupported', { file, what: `${audio.channels.length} channels` })
-  }
-  return { audio, depth, container, markers: NO_MARKERS, warnings: silenceBadSamples(audio, file) }
 }
 
-async function decodeAiff(bytes: Uint8Array, file: string) {
-  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
-  let bits = 0
-  let frames = 0
-  let float = false
-  for (let at = 12; at + 8 <= bytes.length; ) {
-    const id = String.fromCharCode(...bytes.subarray(at, at + 4))
-    const size = view.getUint32(at + 4)
-    if (id === 'COMM' && at + 26 <= bytes.length) {
-      frames = view.getUint32(at + 10)
-      bits = view.getUint16(at + 14)
-      float = size >= 22 && /^fl/i.test(String.fromCharCode(...bytes.subarray(at + 26, at + 30)))
-    }
-    at += 8 + size + (size & 1)
-  }
-  const { default: decode } = await import('@audio/decode-aiff')
-  const raw = decode(bytes)
-  const got = raw.channelData[0]?.length ?? 0
-  if (got < frames) throw new AppError('audio/truncated', { file, missing: `${frames - got} of ${frames} frames` })
-  return { audio: toBlock(raw), depth: { bits, float } }
+async function decode(
+  container: Container,
+  bytes: Uint8Array,
+  file: string,
+  own: HostDecoder | undefined,
+  packed: PackedAiff | undefined,
+): Promise<Decoded> {
+  if (own) return { audio: await own(bytes, file) }
+  if (packed) return decodePacked(packed, bytes, file)
+  if (container === 'FLAC') return decodeFlac(bytes, file)
+  if (container === 'MP3') return decodeMp3(bytes, file)
+  if (container === 'Ogg Vorbis') return decodeVorbis(bytes, file)
+  if (container === 'Ogg Opus') return decodeOpus(bytes, file)
+  throw new AppError('audio/needs-browser', { file, what: container })
 }
 
-async function decodeFlac(bytes: Uint8Array, file: string) {
+async function decodePacked(packed: PackedAiff, bytes: Uint8Array, file: string): Promise<Decoded> {
+  checkSound(packed, file)
+  checkPacked(packed, file)
+  const { default: decodeAiff } = await import('@audio/decode-aiff')
+  const raw: Raw = decodeAiff(bytes)
+  return { audio: toBlock(raw), depth: { bits: 16, float: false } }
+}
+
+async function decodeFlac(bytes: Uint8Array, file: string): Promise<Decoded> {
   const { FLACDecoder } = await import('@wasm-audio-decoders/flac')
   const raw = await withDecoder(new FLACDecoder(), (decoder) => decoder.decodeFile(bytes))
   const bits = raw.bitDepth
   // STREAMINFO's 36-bit total, right behind the "fLaC" mark
-  const start = bytes[0] === 0x66 ? 8 : -1
+  const start = bytes[0] === 0x66 && bytes.length >= 26 ? 8 : -1
   const total =
     start < 0
       ? 0
@@ -91,26 +109,79 @@ async function decodeFlac(bytes: Uint8Array, file: string) {
   return { audio: toBlock(raw), depth: { bits, float: false } }
 }
 
-async function decodeMp3(bytes: Uint8Array): Promise<AudioBlock> {
+const partial = (file: string, missing: string): DecodedFile['warnings'] => [
+  { code: 'audio/partial', details: { file, missing } },
+]
+const secondsText = (frames: number, rate: number) => `${(frames / rate).toFixed(2)} s`
+
+/** a decoder may keep back the run-in of a coding, and does */
+const MP3_KEPT_BACK = 1152 * 2 + 1105
+
+async function decodeMp3(bytes: Uint8Array, file: string): Promise<Decoded> {
   const { MPEGDecoder } = await import('mpg123-decoder')
-  return toBlock(await withDecoder(new MPEGDecoder(), async (decoder) => decoder.decode(bytes)))
+  const audio = toBlock(await withDecoder(new MPEGDecoder(), async (decoder) => decoder.decode(bytes)))
+  const frames = mp3Frames(bytes)
+  const got = audio.channels[0]?.length ?? 0
+  if (!frames || got === 0) return { audio }
+  const { said, found, strangeBytes, sampleRate } = frames
+  const meant = Math.max(said ?? 0, found)
+  const lacks = meant - got
+  if (lacks > MP3_KEPT_BACK)
+    return { audio, warnings: partial(file, `${secondsText(lacks, sampleRate)} of ${secondsText(meant, sampleRate)}`) }
+  // a byte here and there behind the last frame is padding
+  if (strangeBytes > LOOSE_BYTES && found > 0)
+    return {
+      audio,
+      warnings: partial(file, `what was in ${strangeBytes} damaged bytes of ${bytes.length}`),
+    }
+  return { audio }
 }
 
-async function decodeVorbis(bytes: Uint8Array, file: string): Promise<AudioBlock> {
-  needLastOggPage(bytes, file)
+/** so much between coding frames was put there by no accident */
+const LOOSE_BYTES = 2048
+
+async function decodeVorbis(bytes: Uint8Array, file: string): Promise<Decoded> {
   const { OggVorbisDecoder } = await import('@wasm-audio-decoders/ogg-vorbis')
-  return toBlock(await withDecoder(new OggVorbisDecoder(), (decoder) => decoder.decodeFile(bytes)))
+  const audio = toBlock(await withDecoder(new OggVorbisDecoder(), (decoder) => decoder.decodeFile(bytes)))
+  return { audio, warnings: oggWarnings(bytes, audio, 0, audio.sampleRate, file) }
 }
 
-async function decodeOpus(bytes: Uint8Array, file: string): Promise<AudioBlock> {
-  const lastPage = needLastOggPage(bytes, file)
+const OPUS_RATE = 48_000
+
+async function decodeOpus(bytes: Uint8Array, file: string): Promise<Decoded> {
   const { OggOpusDecoder } = await import('ogg-opus-decoder')
   const audio = toBlock(await withDecoder(new OggOpusDecoder(), (decoder) => decoder.decodeFile(bytes)))
   // the decoder drops the codec's run-in but keeps its run-out: the last page's place says where the sound ends
   const runIn = (bytes[38] ?? 0) | ((bytes[39] ?? 0) << 8)
-  const frames = Number(new DataView(bytes.buffer, bytes.byteOffset + lastPage + 6, 8).getBigInt64(0, true)) - runIn
-  if (!(frames > 0 && frames < (audio.channels[0]?.length ?? 0))) return audio
-  return { ...audio, channels: audio.channels.map((channel) => channel.slice(0, frames)) }
+  const warnings = oggWarnings(bytes, audio, runIn, OPUS_RATE, file)
+  const { lastFrame, ended } = oggPages(bytes)
+  const frames = (lastFrame ?? 0) - runIn
+  if (!(ended && frames > 0 && frames < (audio.channels[0]?.length ?? 0))) return { audio, warnings }
+  return { audio: { ...audio, channels: audio.channels.map((channel) => channel.slice(0, frames)) }, warnings }
+}
+
+/** less than a coding frame is no loss: it may have been kept back at the start */
+const OGG_KEPT_BACK = 4096
+
+/** What of an Ogg file did not come in. */
+function oggWarnings(
+  bytes: Uint8Array,
+  audio: AudioBlock,
+  runIn: number,
+  rate: number,
+  file: string,
+): DecodedFile['warnings'] {
+  const got = audio.channels[0]?.length ?? 0
+  if (got === 0) return []
+  const { lastFrame, ended, damaged, pages } = oggPages(bytes)
+  const meant = Math.max(0, (lastFrame ?? 0) - runIn)
+  const all = pages + damaged
+  if (!ended)
+    return partial(file, `its end, behind ${secondsText(got, rate)}; how much that was the file no longer says`)
+  if (meant - got > OGG_KEPT_BACK)
+    return partial(file, `${secondsText(meant - got, rate)} of ${secondsText(meant, rate)}`)
+  if (damaged > 0) return partial(file, `what was in ${damaged} damaged ${damaged === 1 ? 'page' : 'pages'} of ${all}`)
+  return []
 }
 
 async function withDecoder<D extends { ready: Promise<void>; free(): void }>(
@@ -129,23 +200,11 @@ async function withDecoder<D extends { ready: Promise<void>; free(): void }>(
   }
 }
 
-/** A whole Ogg stream ends with a page that says so; returns where that page starts. */
-function needLastOggPage(bytes: Uint8Array, file: string): number {
-  for (let at = bytes.length - 27; at >= 0; at--) {
-    if (bytes[at] === 0x4f && bytes[at + 1] === 0x67 && bytes[at + 2] === 0x67 && bytes[at + 3] === 0x53) {
-      if (((bytes[at + 5] ?? 0) & 4) === 0) throw new AppError('audio/truncated', { file, missing: 'its last pages' })
-      const segments = bytes[at + 26] ?? 0
-      let size = 27 + segments
-      for (let i = 0; i < segments; i++) size += bytes[at + 27 + i] ?? 0
-      if (at + size > bytes.length) throw new AppError('audio/truncated', { file, missing: 'parts of its last page' })
-      return at
-    }
-  }
-  throw new AppError('audio/truncated', { file, missing: 'its pages' })
-}
-
+/** Channels of one length: a decoder that stumbled may leave one behind. */
 function toBlock(raw: Raw): AudioBlock {
-  return { sampleRate: raw.sampleRate, channels: raw.channelData }
+  const frames = Math.min(...raw.channelData.map((channel) => channel.length))
+  const channels = raw.channelData.map((channel) => (channel.length > frames ? channel.slice(0, frames) : channel))
+  return { sampleRate: raw.sampleRate, channels }
 }
 
 function silenceBadSamples(audio: AudioBlock, file: string) {
@@ -159,9 +218,4 @@ function silenceBadSamples(audio: AudioBlock, file: string) {
     }
   }
   return samples > 0 ? [{ code: 'audio/not-finite', details: { file, samples } }] : []
-}
-
-function plainReason(error: unknown): string {
-  const text = error instanceof Error ? error.message : String(error)
-  return text.split('\n')[0]?.replace(/\.$/, '') || 'its content makes no sense'
 }

@@ -9,10 +9,16 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'audio/mislabelled': (d) =>
     `${d.file} is named like ${d.named} but holds ${d.holds}. Rename it to end in ${d.rename} and bring it in again.`,
   'audio/not-audio': (d) =>
-    `${d.file} is not a sound file that Zumbet reads. Bring in WAV, AIFF, FLAC, MP3, Ogg or M4A.`,
+    `${d.file} is not a sound file that Zumbet reads. Bring in WAV, AIFF, CAF, FLAC, MP3, Ogg or M4A.`,
   'audio/unreadable': (d) => `${d.file} cannot be read: ${d.why}. Export it again, WAV is safest.`,
   'audio/unsupported': (d) =>
     `${d.file} uses ${d.what}, which Zumbet does not read. Save it as 16 or 24-bit WAV first.`,
+  'audio/rate': (d) =>
+    `${d.file} has a sample rate of ${d.rate} Hz; Zumbet works with ${d.min} to ${d.max}. If that is a mistake in its header, export it again.`,
+  'audio/channels': (d) =>
+    `${d.file} has ${d.channels} channels; Zumbet works with 1 to ${d.most}. Export fewer of them, or each by itself.`,
+  'audio/partial': (d) =>
+    `Not all of ${d.file} could be read. Missing: ${d.missing}. If you have a better copy, bring that in.`,
   'audio/needs-browser': (d) =>
     `${d.file} is ${d.what}, which only the browser can decode. Bring it in there, or save it as WAV first.`,
   'audio/not-finite': (d) => `${d.file} had ${d.samples} samples that are no numbers; they were set to silence.`,
@@ -39,6 +45,8 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'folder/none-readable': (d) => `None of the ${d.files} sound files in ${d.folder} could be read; see above.`,
   'file/missing': (d) => `${d.file} is not there. Check the name and the folder.`,
   'file/unwritable': (d) => `${d.file} cannot be written: ${d.why}. Choose another place or free some space.`,
+  'play/rate': (d) =>
+    `This browser cannot play a sound of ${d.rate} Hz. It can be worked with and exported; to hear it, convert it to 44100 Hz first.`,
   'record/refused': (d) =>
     `The browser may not listen to ${d.device}. Allow the microphone for this page in the address bar, or pick another input.`,
   'record/no-input': (d) => `${d.device} gives no sound. Plug it in, or pick another input.`,

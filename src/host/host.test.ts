@@ -111,6 +111,8 @@ describe('errorText', () => {
       result: 2,
       expected: 3,
       frames: 4,
+      rate: '9',
+      channels: 9,
     }
     for (const code of textCodes) {
       const text = errorText(new AppError(code, details))

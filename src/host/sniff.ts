@@ -1,10 +1,11 @@
 import { AppError } from '../core'
 
-export type Container = 'WAV' | 'AIFF' | 'FLAC' | 'MP3' | 'Ogg Vorbis' | 'Ogg Opus' | 'M4A' | 'AAC'
+export type Container = 'WAV' | 'AIFF' | 'CAF' | 'FLAC' | 'MP3' | 'Ogg Vorbis' | 'Ogg Opus' | 'M4A' | 'AAC'
 
 const endings: Readonly<Record<Container, readonly string[]>> = {
-  WAV: ['wav', 'wave', 'bwf', 'rf64'],
+  WAV: ['wav', 'wave', 'bwf', 'rf64', 'bw64'],
   AIFF: ['aif', 'aiff', 'aifc'],
+  CAF: ['caf'],
   FLAC: ['flac'],
   MP3: ['mp3'],
   'Ogg Vorbis': ['ogg', 'oga'],
@@ -18,7 +19,7 @@ export const acceptedEndings: readonly string[] = [...new Set(Object.values(endi
 
 /**
  * Tell a sound file's kind from its first bytes, and see that its name says the same.
- * @throws {AppError} `audio/empty`, `audio/mislabelled`, `audio/not-audio`.
+ * @throws {AppError} `audio/empty`, `audio/mislabelled`, `audio/not-audio`, `audio/unsupported`.
  */
 export function sniff(bytes: Uint8Array, file: string): Container {
   if (bytes.length === 0) throw new AppError('audio/empty', { file })
@@ -26,6 +27,8 @@ export function sniff(bytes: Uint8Array, file: string): Container {
   const named = (Object.keys(endings) as Container[]).find((kind) => endings[kind].includes(ending))
   const holds = containerOf(bytes, named)
   if (!holds) {
+    if (String.fromCharCode(...bytes.subarray(0, 4)) === 'OggS')
+      throw new AppError('audio/unsupported', { file, what: 'an Ogg coding that is neither Vorbis nor Opus' })
     const other = otherKind(bytes)
     if (other && named) {
       throw new AppError('audio/mislabelled', { file, named, holds: other.what, rename: other.ending })
@@ -46,6 +49,7 @@ function containerOf(bytes: Uint8Array, named: Container | undefined): Container
   const head = text(0, 4)
   if ((head === 'RIFF' || head === 'RF64' || head === 'BW64') && text(8, 4) === 'WAVE') return 'WAV'
   if (head === 'FORM' && text(8, 3) === 'AIF') return 'AIFF'
+  if (head === 'caff') return 'CAF'
   if (head === 'fLaC') return 'FLAC'
   if (head === 'OggS')
     return text(28, 8) === 'OpusHead' ? 'Ogg Opus' : text(29, 6) === 'vorbis' ? 'Ogg Vorbis' : undefined

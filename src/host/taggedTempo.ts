@@ -1,4 +1,5 @@
 import type { ByteSource } from '../core'
+import { quietly } from './quietly'
 
 /**
  * The tempo that a file carries in its own data (ID3, Vorbis comments, MP4), in beats a minute; undefined where it has none
@@ -12,7 +13,7 @@ export async function taggedTempo(bytes: ByteSource): Promise<number | undefined
       getSize: () => bytes.length,
       read: (start, end) => bytes.read(start, end - start) as Uint8Array<ArrayBuffer>,
     })
-    const tags = await new Input({ source, formats: ALL_FORMATS }).getMetadataTags()
+    const tags = await quietly(() => new Input({ source, formats: ALL_FORMATS }).getMetadataTags())
     const raw = tags.raw ?? {}
     const written = tags.beatsPerMinute ?? raw.BPM ?? raw.TEMPO ?? raw.tmpo
     const bpm = Number(Array.isArray(written) ? written[0] : written)

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, STRETCH_RANGE } from '../core'
+import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
 
 /**
  * All that is kept of a session: plain data, read by `readSession`, which mends what does not hold. docs/session.md tells it to whoever
@@ -24,8 +24,6 @@ const variantSchema = z.object({
   settings: z.record(text, z.record(text, settingValue)).default({}),
   seed: z.number().int().min(0).max(0xffffffff).default(1),
 })
-
-export const SAMPLE_RATE_RANGE = { min: 1000, max: 768_000 } as const
 
 const factsSchema = z.object({
   frames: z.number().int().positive(),

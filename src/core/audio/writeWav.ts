@@ -43,9 +43,9 @@ export function createWavWriter(layout: WavLayout) {
   put
     .u16(extensible ? 0xfffe : tag)
     .u16(channelCount)
-    .u32(sampleRate)
+    .u32(wavRate(sampleRate))
   put
-    .u32(sampleRate * channelCount * size)
+    .u32(wavRate(sampleRate) * channelCount * size)
     .u16(channelCount * size)
     .u16(size * 8)
   if (fmtBytes > 16) put.u16(fmtBytes - 18)
@@ -130,6 +130,9 @@ function writerOver(out: Uint8Array) {
   }
   return put
 }
+
+/** A WAV file's rate is a whole number. */
+export const wavRate = (sampleRate: number) => Math.round(sampleRate)
 
 function markerChunks(markers: Markers, sampleRate: number): Uint8Array {
   const parts: Uint8Array[] = []

@@ -1,4 +1,4 @@
-import { type Analysis, type ExportOrder, exportFacts, resultName, type SampleFormat } from '../../../core'
+import { type Analysis, type ExportOrder, exportFacts, resultName, type SampleFormat, wavRate } from '../../../core'
 import { clearScratch, type Sound, scratchFolder } from '../../../engine'
 import { recipeOf, type Source, type Variant } from '../../../session'
 import { saveFile } from '../../common/saveFile'
@@ -31,6 +31,12 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
     const { blob, facts } = await renderFile(decoded.sound, order, analysis, stop.signal, show)
     saveFile(blob, name)
     notify({ tone: 'plain', text: `${name} exported, ${(facts.frames / decoded.sound.sampleRate).toFixed(3)} s` })
+    const { sampleRate } = decoded.sound
+    if (wavRate(sampleRate) !== sampleRate)
+      notify({
+        tone: 'plain',
+        text: `A WAV file holds whole rates: ${sampleRate} Hz is written as ${wavRate(sampleRate)} Hz.`,
+      })
     if (facts.clippedSamples > 0) {
       notify({
         tone: 'trouble',
