@@ -133,11 +133,19 @@ describe('files of plain samples', () => {
         codeOf(() => readers.wav(wavFile(samples, '16', { rate }))),
         String(rate),
       ).toBe('audio/rate')
-    for (const rate of [-44_100, Number.NaN, Number.POSITIVE_INFINITY, 0, 1e30])
+    for (const [rate, code] of [
+      [-44_100, 'rate'],
+      [0, 'rate'],
+      [1e30, 'rate'],
+      [Number.NaN, 'unreadable'],
+      [Number.POSITIVE_INFINITY, 'unreadable'],
+    ] as const) {
+      const bytes = cafFile(samples, '16', { rate })
       expect(
-        codeOf(() => readers.caf(cafFile(samples, '16', { rate }))),
+        codeOf(() => readers.caf(bytes)),
         String(rate),
-      ).toBe('audio/rate')
+      ).toBe(`audio/${code}`)
+    }
     for (const rate of [1000, 768_000])
       expect(readers.wav(wavFile(samples, '16', { rate })).source.sampleRate).toBe(rate)
   })
