@@ -1,10 +1,15 @@
 #!/usr/bin/env node
 import { pathToFileURL } from 'node:url'
 
-let file
+let front
+let work
 try {
   const { bundled } = await import('../scripts/bundle.mjs')
-  file = await bundled('src/cli/entry.ts', ['src/cli', 'src/core', 'src/host', 'src/session'])
+  const sources = ['src/cli', 'src/core', 'src/host', 'src/session']
+  front = pathToFileURL(await bundled('src/cli/front.ts', sources))
+  // what reads sessions is loaded where a session is read: it would double the time that the others take to begin
+  const entry = process.argv[2] === 'session' ? 'src/cli/sessionEntry.ts' : 'src/cli/entry.ts'
+  work = pathToFileURL(await bundled(entry, [...sources, 'package.json']))
 } catch (error) {
   const missing = error?.code === 'ERR_MODULE_NOT_FOUND'
   process.stderr.write(
@@ -14,4 +19,5 @@ try {
   )
   process.exit(1)
 }
-await import(pathToFileURL(file).href)
+const { supervise } = await import(front.href)
+process.exitCode = await supervise(work, process.argv.slice(2))

@@ -56,7 +56,7 @@ test('files dropped on the window come in; bad ones are named with what to do, a
   for (const [file, remedy] of [
     ['cut.wav', 'Copy or download it again'],
     ['empty.wav', 'pick another file'],
-    ['letter.txt', 'Bring in WAV, AIFF, FLAC, MP3, Ogg or M4A'],
+    ['letter.txt', 'Bring in WAV, AIFF, CAF, FLAC, MP3, Ogg or M4A'],
     ['really-flac.wav', 'Rename it to end in .flac'],
   ] as const) {
     await expect(trouble(page).filter({ hasText: file })).toContainText(remedy)

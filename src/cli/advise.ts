@@ -1,44 +1,46 @@
 import {
-  analyse,
-  finish,
-  frameCount,
+  analyseTask,
   harmOf,
   methodById,
   methods,
   planOf,
   rankTrials,
   reasonOf,
+  soundSource,
   tellingSpan,
+  traitsOf,
   trialTask,
 } from '../core'
 import { places, readArguments, UsageError } from './args'
-import { open } from './files'
+import { drive } from './drive'
+import { openSound, sourceOf } from './files'
 import { plainMeasurement } from './measure'
 import { RECIPE_FLAGS, recipeFrom } from './recipeFlags'
-
-type Say = (line: string) => void
+import type { Terminal } from './terminal'
 
 /** as the page's advice does it */
 const TRIED_SECONDS = 8
 
 /** `advise IN`: every method tried on the part of the result that tells most, measured, and ranked with its reasons. */
-export async function adviseMethod(words: readonly string[], out: Say, err: Say) {
+export async function adviseMethod(words: readonly string[], { out, err, progress }: Terminal) {
   const args = readArguments(words, [...RECIPE_FLAGS.filter((flag) => flag !== 'method'), 'stretch', 'map'], ['json'])
   const [input] = places(args, ['IN']) as [string]
   if (args.text('stretch') === undefined && args.text('map') === undefined && args.number('semitones') === undefined) {
     throw new UsageError('--stretch, --map or --semitones is needed: what is wanted of it?')
   }
-  const { audio } = await open(input, err)
-  const size = { frames: frameCount(audio), sampleRate: audio.sampleRate }
-  const known = analyse(audio, ['attacks', 'pitch'])
+  const candidates = methods.filter((method) => !method.tiesPitchToSpeed)
+  const recipes = await Promise.all(candidates.map(({ id }) => recipeFrom(args, id, args.number('stretch') ?? 1)))
+  const source = soundSource(sourceOf(await openSound(input, err)))
+  const { sampleRate } = source
+  const steps = recipes.length + 1
+  const known = drive(analyseTask(source, ['attacks', 'pitch']), progress, { from: 0, to: 1 / steps })
   const attacks = (known.attacks ?? []).map(({ frame }) => frame)
-  const tried = []
-  for (const { id, tiesPitchToSpeed } of methods) {
-    if (tiesPitchToSpeed) continue
-    const recipe = await recipeFrom(args, id, args.number('stretch') ?? 1)
-    const span = tellingSpan(audio, planOf(recipe, size, known.attacks).map, attacks, TRIED_SECONDS)
-    tried.push({ methodId: id, trial: finish(trialTask(audio, recipe, span, known)) })
-  }
+  const traits = traitsOf(source)
+  const tried = recipes.map((recipe, n) => {
+    const span = tellingSpan(source, planOf(recipe, source, known.attacks).map, attacks, TRIED_SECONDS, () => traits)
+    const part = { from: (n + 1) / steps, to: (n + 2) / steps }
+    return { methodId: recipe.methodId, trial: drive(trialTask(source, recipe, span, known), progress, part) }
+  })
   const ranked = rankTrials(tried)
   const reason = (n: number) =>
     reasonOf(ranked[n]?.trial.measurement as never, ranked[n === 0 ? 1 : 0]?.trial.measurement)
@@ -48,8 +50,8 @@ export async function adviseMethod(words: readonly string[], out: Say, err: Say)
       harm: Number(harmOf(measurement).toFixed(4)),
       close,
       reason: reason(n),
-      tried: { fromSeconds: span.from / audio.sampleRate, toSeconds: span.to / audio.sampleRate },
-      ...plainMeasurement(measurement, audio.sampleRate),
+      tried: { fromSeconds: span.from / sampleRate, toSeconds: span.to / sampleRate },
+      ...plainMeasurement(measurement, sampleRate),
     }))
     out(JSON.stringify(rows))
     return

@@ -23,7 +23,9 @@ import { warningsOf } from '../host/pcmFile'
 import { acceptedEndings } from '../host/sniff'
 import { taggedTempo } from '../host/taggedTempo'
 import { type Arguments, places, readArguments, UsageError } from './args'
-import { readBytes, shared, wavFileAt } from './files'
+import { drive } from './drive'
+import { pcmFileAt, readBytes, shared } from './files'
+import type { Terminal } from './terminal'
 import { askThread, askThreads, threadsFrom } from './threads'
 
 type Say = (line: string) => void
@@ -31,12 +33,12 @@ type Say = (line: string) => void
 const round = (value: number, digits: number) => Number(value.toFixed(digits))
 
 /** `analyse IN`: one sound, or every sound of a folder and the folders in it, a line each. */
-export async function analyseSounds(words: readonly string[], out: Say, err: Say) {
+export async function analyseSounds(words: readonly string[], { out, err, progress }: Terminal) {
   const args = readArguments(words, ['sensitivity', 'workers'], ['json'])
   const [input] = places(args, ['IN']) as [string]
   const sensitivity = args.number('sensitivity') ?? 50
   if (!(sensitivity >= 0 && sensitivity <= 100)) throw new UsageError('--sensitivity takes 0 to 100')
-  const options = { sensitivity: sensitivity / 100, json: args.flag('json'), threads: threadsFor(args) }
+  const options = { sensitivity: sensitivity / 100, json: args.flag('json'), threads: threadsFor(args), progress }
   if (await isFolder(input)) await analyseFolder(input, options, out, err)
   else {
     const { knowledge, sampleRate, warnings } = await knowFile(input, options)
@@ -67,7 +69,12 @@ async function isFolder(place: string): Promise<boolean> {
 
 async function analyseFolder(
   folder: string,
-  { sensitivity, json, threads }: { sensitivity: number; json: boolean; threads: Threads },
+  {
+    sensitivity,
+    json,
+    threads,
+    progress,
+  }: { sensitivity: number; json: boolean; threads: Threads; progress: Terminal['progress'] },
   out: Say,
   err: Say,
 ) {
@@ -78,12 +85,14 @@ async function analyseFolder(
     .sort()
   if (files.length === 0) throw new AppError('folder/no-sounds', { folder })
   let bad = 0
+  let done = 0
   for await (const answer of knowFiles(
     files.map((name) => join(folder, name)),
     sensitivity,
     threads,
   )) {
     const { file } = answer
+    progress(++done / files.length)
     for (const warning of answer.warnings) err(`zumbet: ${warning}`)
     if ('error' in answer) {
       // one bad file loses none of the others
@@ -147,12 +156,12 @@ export function serveKnowledge({ sensitivity }: { readonly sensitivity: number }
 }
 
 /** A sound as it is given to another thread: in memory that both see, or in a file that each reads where it needs it. */
-type Given = AudioBlock | { readonly wavFile: string }
+type Given = AudioBlock | { readonly pcmFile: string }
 
 /** The tones of a sound, for a thread beside the one that finds its rhythm. */
 export const serveTones = (given: Given) => (): Tones => {
-  const sound = 'wavFile' in given ? wavFileAt(given.wavFile)?.source : given
-  if (!sound) throw new AppError('file/missing', { file: 'wavFile' in given ? given.wavFile : '' })
+  const sound = 'pcmFile' in given ? pcmFileAt(given.pcmFile)?.source : given
+  if (!sound) throw new AppError('file/missing', { file: 'pcmFile' in given ? given.pcmFile : '' })
   return finish(knowTones(sound))
 }
 
@@ -168,10 +177,10 @@ interface ReadSound {
 
 async function readSound(file: string): Promise<ReadSound> {
   const large = (await bytesOf([file])) > MOST_BYTES_IN_MEMORY
-  const wav = large ? wavFileAt(file) : undefined
+  const wav = large ? pcmFileAt(file) : undefined
   if (wav) {
     const taggedBpm = await taggedTempo(wav.bytes)
-    return { sound: wav.source, taggedBpm, warnings: warningsOf(wav, basename(file)), given: () => ({ wavFile: file }) }
+    return { sound: wav.source, taggedBpm, warnings: warningsOf(wav, basename(file)), given: () => ({ pcmFile: file }) }
   }
   const bytes = await readBytes(file)
   const { audio, warnings } = await decodeFile(bytes, basename(file))
@@ -180,7 +189,11 @@ async function readSound(file: string): Promise<ReadSound> {
 
 export async function knowFile(
   file: string,
-  { sensitivity, threads }: { readonly sensitivity?: number; readonly threads: Threads },
+  {
+    sensitivity,
+    threads,
+    progress,
+  }: { readonly sensitivity?: number; readonly threads: Threads; readonly progress?: Terminal['progress'] },
 ): Promise<KnownFile> {
   const read = await readSound(file)
   const { taggedBpm } = read
@@ -190,19 +203,24 @@ export async function knowFile(
     ...(sensitivity !== undefined && { sensitivity }),
   }
   return {
-    knowledge: await knowSound(read, options, threads),
+    knowledge: await knowSound(read, options, threads, progress),
     sampleRate: read.sound.sampleRate,
     warnings: read.warnings.map(({ code, details }) => errorText(new AppError(code, details))),
   }
 }
 
 /** The same answer whatever the threads; a long sound's two halves go side by side. */
-async function knowSound({ sound, given }: ReadSound, options: KnowOptions, threads: Threads): Promise<Knowledge> {
+async function knowSound(
+  { sound, given }: ReadSound,
+  options: KnowOptions,
+  threads: Threads,
+  progress: Terminal['progress'] = () => undefined,
+): Promise<Knowledge> {
   const { frames, sampleRate } = soundSource(sound)
-  if (threads(frames >= LONG_SECONDS * sampleRate) < 2) return finish(know(sound, options))
+  if (threads(frames >= LONG_SECONDS * sampleRate) < 2) return drive(know(sound, options), progress)
   const both = given()
   const tones = askThread<Tones>('tones', both)
-  const rhythm = finish(knowRhythm('wavFile' in both ? sound : both, options))
+  const rhythm = drive(knowRhythm('pcmFile' in both ? sound : both, options), progress)
   return knowledgeOf(rhythm, await tones)
 }
 

@@ -1,6 +1,6 @@
-import { closeSync, fstatSync, openSync, readSync, renameSync, rmSync, writeSync } from 'node:fs'
+import { closeSync, fstatSync, openSync, readSync, writeSync } from 'node:fs'
 import { readFile, stat } from 'node:fs/promises'
-import { basename, dirname, join, resolve } from 'node:path'
+import { basename } from 'node:path'
 import {
   AppError,
   type AudioBlock,
@@ -12,21 +12,23 @@ import {
   type SoundSource,
 } from '../core'
 import { decodeFile } from '../host/decodeFile'
+import { errnoText } from '../host/errnoText'
 import { errorText } from '../host/errorText'
 import { openPcmFile, warningsOf } from '../host/pcmFile'
 
 export async function readBytes(file: string): Promise<Uint8Array> {
   try {
-    if ((await stat(file)).isDirectory()) throw new AppError('audio/not-audio', { file })
+    if (!(await stat(file)).isFile()) throw new AppError('file/no-file', { file })
     return await readFile(file)
   } catch (error) {
-    if (error instanceof AppError) throw error
-    const code = (error as NodeJS.ErrnoException).code
-    throw code === 'ENOENT'
-      ? new AppError('file/missing', { file })
-      : new AppError('audio/unreadable', { file, why: String(code) }, error)
+    throw error instanceof AppError ? error : unreadable(file, error)
   }
 }
+
+const unreadable = (file: string, error: unknown) =>
+  (error as NodeJS.ErrnoException).code === 'ENOENT'
+    ? new AppError('file/missing', { file })
+    : new AppError('file/unreadable', { file, why: errnoText(error) }, error)
 
 export const readText = async (file: string) => new TextDecoder().decode(await readBytes(file))
 
@@ -40,17 +42,17 @@ function warn(warnings: DecodedFile['warnings'], err: (line: string) => void) {
   for (const warning of warnings) err(`zumbet: ${errorText(new AppError(warning.code, warning.details))}`)
 }
 
-/** A sound to be rendered: in memory, or in a file that is read where it is asked for. */
-export type OpenSound = Pick<DecodedFile, 'depth' | 'markers'> &
-  ({ readonly audio: AudioBlock } | { readonly wavFile: string; readonly source: SoundSource })
+/** A sound to be worked with: in memory, or in a file that is read where it is asked for. */
+export type OpenSound = Pick<DecodedFile, 'depth' | 'markers' | 'container'> &
+  ({ readonly audio: AudioBlock } | { readonly pcmFile: string; readonly source: SoundSource })
 
-/** As `open`, but a WAV file's sound stays where it is: it may be hours long. */
+/** As `open`, but plain samples stay in their file: it may be hours long. */
 export async function openSound(file: string, err: (line: string) => void): Promise<OpenSound> {
-  const wav = wavFileAt(file)
-  if (!wav) return open(file, err)
-  warn(warningsOf(wav, basename(file)), err)
-  const { source, depth, markers } = wav
-  return { wavFile: file, source, depth, markers }
+  const pcm = pcmFileAt(file)
+  if (!pcm) return open(file, err)
+  warn(warningsOf(pcm, basename(file)), err)
+  const { source, depth, markers, container } = pcm
+  return { pcmFile: file, source, depth, markers, container }
 }
 
 export const sourceOf = (sound: OpenSound): AudioBlock | SoundSource => ('audio' in sound ? sound.audio : sound.source)
@@ -73,13 +75,13 @@ function bytesAt(file: string): (ByteSource & { close(): void }) | undefined {
   }
 }
 
-/** A WAV file, and its bytes; undefined for what is none, or cannot be read. */
-export function wavFileAt(file: string): (PcmFile & { readonly bytes: ByteSource }) | undefined {
+/** A file of plain samples, and its bytes; undefined for what is none, or cannot be read. */
+export function pcmFileAt(file: string): (PcmFile & { readonly bytes: ByteSource }) | undefined {
   const bytes = bytesAt(file)
   if (!bytes) return undefined
   try {
-    const wav = openPcmFile(bytes, basename(file))
-    if (wav) return { ...wav, bytes }
+    const pcm = openPcmFile(bytes, basename(file))
+    if (pcm) return { ...pcm, bytes }
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== 'EISDIR') throw error
   }
@@ -106,50 +108,6 @@ export function ownFormat(source: Pick<DecodedFile, 'depth'>): SampleFormat {
 
 export const formatName = (format: SampleFormat) => (format === '32f' ? '32-bit float' : `${format} bits`)
 export const dbText = (peak: number) => (peak > 0 ? amplitudeToDb(peak).toFixed(2) : '-inf')
-
-/** A file that only comes to its name when it is whole: until then it is a neighbour that `discard` removes. */
-export function partialFile(target: string) {
-  const place = join(dirname(resolve(target)), `.${basename(target)}.${process.pid}.part`)
-  const guarded = <Result>(work: () => Result): Result => {
-    try {
-      return work()
-    } catch (error) {
-      throw unwritable(target, error)
-    }
-  }
-  const fd = guarded(() => openSync(place, 'w'))
-  const removeAtExit = () => rmSync(place, { force: true })
-  process.once('exit', removeAtExit)
-  let end = 0
-  return {
-    /** where it lies until it is kept */
-    place,
-    /** at a byte of the file, or behind what was written last */
-    write(bytes: Uint8Array, at = end) {
-      guarded(() => writeAll(fd, bytes, at))
-      end = at + bytes.length
-    },
-    keep() {
-      guarded(() => {
-        closeSync(fd)
-        renameSync(place, target)
-      })
-      process.off('exit', removeAtExit)
-    },
-    discard() {
-      try {
-        closeSync(fd)
-      } catch {
-        // it was closed before its name was refused
-      }
-      removeAtExit()
-      process.off('exit', removeAtExit)
-    },
-  }
-}
-
-export const unwritable = (file: string, error: unknown) =>
-  new AppError('file/unwritable', { file, why: String((error as NodeJS.ErrnoException).code ?? error) }, error)
 
 /** A write may take less than it is given, on a disk that is nearly full. */
 export function writeAll(fd: number, bytes: Uint8Array, at: number) {

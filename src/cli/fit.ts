@@ -1,52 +1,44 @@
 import { basename } from 'node:path'
-import {
-  checkRecipe,
-  finish,
-  frameCount,
-  type Knowledge,
-  know,
-  methodById,
-  stretchForFrames,
-  suggestMethod,
-} from '../core'
+import { type Knowledge, know, soundSource, stretchForFrames, suggestMethod } from '../core'
 import { type Arguments, places, readArguments, UsageError } from './args'
-import { open } from './files'
-import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
-import { checkOutput, renderFile } from './render'
+import { drive } from './drive'
+import { openSound, sourceOf } from './files'
+import { methodOf, RENDER_FLAGS, recipeFrom } from './recipeFlags'
+import { checkOutput, checkTarget, renderFile } from './render'
+import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
-
-type Say = (line: string) => void
 
 /** how sure a found tempo has to be to start from */
 const LEAST_CONFIDENCE = 0.5
 
 /** `fit IN OUT.wav`: says what the result is to be, and lets the stretch and the method follow. */
-export async function fitSound(words: readonly string[], out: Say, err: Say) {
-  const args = readArguments(words, [...RENDER_FLAGS, 'seconds', 'bpm', 'bars', 'beats-per-bar', 'workers'], [])
+export async function fitSound(words: readonly string[], terminal: Terminal) {
+  const { err, progress } = terminal
+  const args = readArguments(words, [...RENDER_FLAGS, 'seconds', 'bpm', 'bars', 'beats-per-bar', 'workers'], ['force'])
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
   const wanted = ['seconds', 'bpm', 'bars'].filter((name) => args.text(name) !== undefined)
   if (wanted.length !== 1) throw new UsageError('give one of --seconds, --bpm FROM:TO or --bars N@BPM')
   const depth = checkOutput(args, output)
   const threads = threadsFrom(args)
   const chosen = args.text('method')
-  if (chosen !== undefined) methodById(chosen)
+  if (chosen !== undefined) methodOf(chosen)
   const aim = aimOf(args)
 
-  const decoded = await open(input, err)
-  const { audio } = decoded
+  const sound = await openSound(input, err)
+  await checkTarget(args, input, output, terminal)
+  const source = soundSource(sourceOf(sound))
   let known: Knowledge | undefined
   // only asked where it is needed: finding out takes a while
   const knowledge = () => {
-    known ??= finish(know(audio, { file: basename(input) }))
+    known ??= drive(know(source, { file: basename(input) }), progress)
     return known
   }
-  const stretch = stretchFor(aim, knowledge, frameCount(audio), audio.sampleRate)
+  const stretch = stretchFor(aim, knowledge, source.frames, source.sampleRate)
   const suggested = chosen === undefined ? suggestMethod(knowledge().material, stretch) : undefined
   const recipe = await recipeFrom(args, suggested?.methodId ?? (chosen as string), stretch)
-  checkRecipe(recipe)
   const why = suggested ? ` (${knowledge().material.kind}: ${suggested.why})` : ''
   err(`zumbet: stretch ${Number(stretch.toFixed(6))}, method ${recipe.methodId}${why}`)
-  await renderFile(decoded, recipe, depth, output, threads, out, err)
+  await renderFile(sound, recipe, depth, output, threads, terminal)
 }
 
 type Aim =

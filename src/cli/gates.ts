@@ -87,14 +87,14 @@ async function twoThreads(): Promise<{ wall: number; cpu: number }> {
     markers: { cues: [], loops: [] },
   }
   const plan = finish(planExportTask(audio, order))
-  const sound = { audio, depth: undefined, markers: order.markers }
+  const sound = { audio, depth: undefined, container: 'WAV', markers: order.markers }
   const folder = mkdtempSync(join(tmpdir(), 'zumbet-bench-'))
   const target = join(folder, 'long.wav')
   const timed = async (threads: number) => {
     writeFileSync(target, '')
     const before = process.cpuUsage()
     const from = performance.now()
-    await makePieces(sound, { order, plan, place: target, target }, threads, true)
+    await makePieces(sound, { order, plan, place: target, target }, threads, undefined, true)
     const { user, system } = process.cpuUsage(before)
     return { wall: performance.now() - from, cpu: user + system }
   }

@@ -1,36 +1,76 @@
-export const help = `Zumbet, from the command line
+const RECIPE = `[--stretch X] [--semitones N] [--cents N]
+      [--formants move|keep|shift] [--formant-semitones N] [--map FILE.json] [--pitch-map FILE.json]
+      [--hold-attacks PERCENT]`
 
-  zumbet render IN OUT.wav --method ID [--stretch X] [--semitones N] [--cents N]
-                [--formants move|keep|shift] [--formant-semitones N] [--map FILE.json] [--pitch-map FILE.json]
-                [--hold-attacks PERCENT] [--set NAME=VALUE …] [--depth 16|24|32|32f] [--seed N] [--workers N]
-      Render a sound by one method. X is output length / source length (0.1 to 1000), pitch ±36 semitones.
-      Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
-      --map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
-      line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
-      A result of more than a minute is made in pieces, by --workers threads at once (as many as there are cores, up to 4); the file is
-      the same for any number.
-      varispeed ties pitch to speed: --stretch and --semitones both turn its one speed.
+interface Help {
+  readonly usage: string
+  readonly about: string
+}
 
-  zumbet fit IN OUT.wav --seconds N | --bpm FROM:TO | --bars N@BPM [--beats-per-bar N] [--method ID] [render's other flags]
-      Render to a length, from one tempo to another, or to whole bars; the stretch follows. Without --method the material
-      decides, and the choice is told. --bpm TO alone starts from the tempo that is found.
+/** What each command takes, and what it does. */
+export const commandHelp: Readonly<Record<string, Help>> = {
+  render: {
+    usage: `zumbet render IN OUT.wav --method ID ${RECIPE} [--set NAME=VALUE …] [--depth 16|24|32|32f] [--seed N]
+      [--workers N] [--force]`,
+    about: `Render a sound by one method. X is output length / source length (0.1 to 1000), pitch ±36 semitones.
+Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
+--map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
+line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
+A result of more than a minute is made in pieces, by --workers threads at once (as many as there are cores, up to 4); the file is
+the same for any number. OUT.wav may be a link: what it links to is written. Only --force writes over IN itself.
+varispeed ties pitch to speed: --stretch and --semitones both turn its one speed.`,
+  },
+  fit: {
+    usage: `zumbet fit IN OUT.wav --seconds N | --bpm FROM:TO | --bars N@BPM [--beats-per-bar N] [--method ID]
+      [render's other flags]`,
+    about: `Render to a length, from one tempo to another, or to whole bars; the stretch follows. Without --method the material
+decides, and the choice is told. --bpm TO alone starts from the tempo that is found.`,
+  },
+  analyse: {
+    usage: 'zumbet analyse IN [--json] [--sensitivity PERCENT] [--workers N]',
+    about: `Tell a sound's attacks, tempo, beats, key, material and bars; a folder gives a line for each file (docs/analysis.md).`,
+  },
+  measure: {
+    usage: `zumbet measure SOURCE RESULT --stretch X | --map FILE.json [--semitones N] [--cents N] [--pitch-map FILE.json]
+      [--formants move|keep|shift] [--formant-semitones N] [--hold-attacks PERCENT] [--method ID] [--json]`,
+    about: `Measure what was done to a sound, whoever did it: every artefact as a figure with its places in source time
+(docs/measures.md). --method only matters for how a held attack or a tape speed was meant to run.`,
+  },
+  advise: {
+    usage: `zumbet advise IN --stretch X | --map FILE.json | --semitones N [render's other flags but --method and --set] [--json]`,
+    about:
+      'Try every method on the part of the result that tells most, measure it, and rank them with the reasons in figures.',
+  },
+  sweep: {
+    usage: `zumbet sweep IN [--axis length|far|pitch] [--methods ID,ID] [--at X,X] [--formants move|keep|shift]
+      [--formant-semitones N] [--hold-attacks PERCENT] [--json|--csv]`,
+    about: 'The same over many lengths (0.25 to 16, far: 16 to 200) or pitches (±24 st): where does each method break?',
+  },
+  layers: {
+    usage: 'zumbet layers IN OUTDIR [--depth 16|24|32|32f]',
+    about: `Write a sound's three layers as files: sines, attacks, noise; they add up to it.`,
+  },
+  session: {
+    usage: 'zumbet session FILE [--json] [--extract DIR]',
+    about: `Read a session: a .zumbet file, or a session.json whose sounds lie beside it (docs/session.md). Tells what is in it and what did
+not hold; --json gives the session as it is read; --extract writes its sounds into a folder.`,
+  },
+  methods: { usage: 'zumbet methods [--json]', about: 'List the methods and their settings.' },
+  info: { usage: 'zumbet info IN [--json]', about: 'Tell length, rate, channels, depth and peak of a sound.' },
+}
 
-  zumbet analyse IN [--json] [--sensitivity PERCENT] [--workers N]
-                                 its attacks, tempo, beats, key, material and bars; a folder gives a line for each file
-                                 (docs/analysis.md)
-  zumbet measure SOURCE RESULT --stretch X | --map FILE.json [--semitones N] [--cents N] [--pitch-map FILE.json]
-                [--formants move|keep|shift] [--formant-semitones N] [--hold-attacks PERCENT] [--method ID] [--json]
-      Measure what was done to a sound, whoever did it: every artefact as a figure with its places in source time
-      (docs/measures.md). --method only matters for how a held attack or a tape speed was meant to run.
-  zumbet advise IN --stretch X | --map FILE.json | --semitones N [render's other flags but --method and --set] [--json]
-      Try every method on the part of the result that tells most, measure it, and rank them with the reasons in figures.
-  zumbet sweep IN [--axis length|far|pitch] [--methods ID,ID] [--at X,X] [--formants move|keep|shift] [--formant-semitones N]
-                [--hold-attacks PERCENT] [--json|--csv]
-      The same over many lengths (0.25 to 16, far: 16 to 200) or pitches (±24 st): where does each method break?
-  zumbet layers IN OUTDIR [--depth 16|24|32|32f]
-                                 its three layers as files: sines, attacks, noise; they add up to it
-  zumbet methods [--json]        the methods and their settings
-  zumbet info IN [--json]        length, rate, channels, depth and peak of a sound
+const indented = (text: string) => text.replace(/^/gm, '      ')
 
-Reads WAV, AIFF, FLAC, MP3 and Ogg. Ends with 0 when done, 1 for bad input, 2 for bad usage.
+/** All that can be asked for, or one command of it. */
+export function helpText(command?: string): string {
+  const one = command === undefined ? undefined : commandHelp[command]
+  const about = (help: Help) => `  ${help.usage}\n${indented(help.about)}\n`
+  if (one) return about(one)
+  return `Zumbet, from the command line
+
+${Object.values(commandHelp).map(about).join('\n')}
+  --help and --version go with any command.
+
+Reads WAV, AIFF, CAF, FLAC, MP3 and Ogg. Ends with 0 when done, 1 for bad input, 2 for bad usage.
 `
+}

@@ -1,41 +1,61 @@
-import { amplitudeToDb, frameCount, kernelsRun, methods, peakOf } from '../core'
+import manifest from '../../package.json' with { type: 'json' }
+import { amplitudeToDb, kernelsRun, methods, peakOf, soundSource } from '../core'
 import { errorText } from '../host/errorText'
 import { adviseMethod } from './advise'
 import { analyseSounds } from './analyse'
 import { places, readArguments, UsageError } from './args'
-import { dbText, open } from './files'
+import { dbText, openSound, sourceOf } from './files'
 import { fitSound } from './fit'
-import { help } from './help'
+import { commandHelp, helpText } from './help'
 import { writeLayers } from './layers'
 import { measureSounds } from './measure'
 import { render } from './render'
 import { sweepSound } from './sweep'
+import type { Terminal } from './terminal'
 
-/** Run the command: results go to `out`, the rest to `err`; returns the exit code. */
-export async function main(
-  words: readonly string[],
-  out: (line: string) => void,
-  err: (line: string) => void,
-): Promise<number> {
-  if (!kernelsRun())
-    err('zumbet: this Node.js has no WebAssembly with SIMD: the work is done without it, several times slower.')
+type Command = (words: readonly string[], terminal: Terminal) => Promise<void> | void
+
+type Commands = Readonly<Record<string, Command>>
+
+const all: Commands = {
+  render,
+  fit: fitSound,
+  analyse: analyseSounds,
+  measure: measureSounds,
+  advise: adviseMethod,
+  sweep: sweepSound,
+  layers: writeLayers,
+  methods: listMethods,
+  info,
+}
+
+/** Run the command: results go to `out`, the rest to `err`; returns the exit code. @param more  commands that are not always loaded. */
+export async function main(words: readonly string[], terminal: Terminal, more: Commands = {}): Promise<number> {
+  const commands: Commands = { ...all, ...more }
+  const { out, err } = terminal
+  const [name, ...rest] = words
+  const command = name !== undefined && Object.hasOwn(commands, name) ? commands[name] : undefined
   try {
-    const [command, ...rest] = words
-    if (command === 'render') await render(rest, out, err)
-    else if (command === 'methods') listMethods(rest, out)
-    else if (command === 'info') await info(rest, out, err)
-    else if (command === 'analyse') await analyseSounds(rest, out, err)
-    else if (command === 'fit') await fitSound(rest, out, err)
-    else if (command === 'measure') await measureSounds(rest, out, err)
-    else if (command === 'advise') await adviseMethod(rest, out, err)
-    else if (command === 'sweep') await sweepSound(rest, out, err)
-    else if (command === 'layers') await writeLayers(rest, out, err)
-    else if (command === '--help' || command === 'help') out(help)
-    else throw new UsageError(command === undefined ? 'say what to do' : `there is no command "${command}"`)
+    const flags = words.slice(0, words.includes('--') ? words.indexOf('--') : undefined)
+    if (flags.includes('--help') || name === 'help') {
+      const about = name === 'help' ? rest[0] : command && name
+      if (about !== undefined && !Object.hasOwn(commandHelp, about))
+        throw new UsageError(`there is no command "${about}"`)
+      out(helpText(about))
+      return 0
+    }
+    if (flags.includes('--version')) {
+      out(`zumbet ${manifest.version}`)
+      return 0
+    }
+    if (!command) throw new UsageError(name === undefined ? 'say what to do' : `there is no command "${name}"`)
+    if (!kernelsRun())
+      err('zumbet: this Node.js has no WebAssembly with SIMD: the work is done without it, several times slower.')
+    await command(rest, terminal)
     return 0
   } catch (error) {
     if (error instanceof UsageError) {
-      err(`zumbet: ${error.message}\n\n${help}`)
+      err(`zumbet: ${error.message}\n\n${helpText(command && name)}`)
       return 2
     }
     err(`zumbet: ${errorText(error)}`)
@@ -43,7 +63,7 @@ export async function main(
   }
 }
 
-function listMethods(words: readonly string[], out: (line: string) => void) {
+function listMethods(words: readonly string[], { out }: Terminal) {
   const args = readArguments(words, [], ['json'])
   places(args, [])
   if (args.flag('json')) {
@@ -74,22 +94,29 @@ function listMethods(words: readonly string[], out: (line: string) => void) {
   }
 }
 
-async function info(words: readonly string[], out: (line: string) => void, err: (line: string) => void) {
+const LOOK_FRAMES = 1 << 18
+
+async function info(words: readonly string[], { out, err, progress }: Terminal) {
   const args = readArguments(words, [], ['json'])
   const [input] = places(args, ['IN']) as [string]
-  const source = await open(input, err)
-  const { audio, container, depth, markers } = source
-  const frames = frameCount(audio)
-  const peak = peakOf(audio.channels)
+  const sound = await openSound(input, err)
+  const { container, depth, markers } = sound
+  const source = soundSource(sourceOf(sound))
+  const { frames, sampleRate, channelCount } = source
+  let peak = 0
+  for (let at = 0; at < frames; at += LOOK_FRAMES) {
+    peak = Math.max(peak, peakOf(source.part(at, Math.min(frames, at + LOOK_FRAMES)).channels))
+    progress(at / frames)
+  }
   if (args.flag('json')) {
     out(
       JSON.stringify({
         file: input,
         container,
         frames,
-        seconds: frames / audio.sampleRate,
-        sampleRate: audio.sampleRate,
-        channels: audio.channels.length,
+        seconds: frames / sampleRate,
+        sampleRate,
+        channels: channelCount,
         depth: depth ? `${depth.bits}${depth.float ? 'f' : ''}` : null,
         peak,
         peakDb: peak > 0 ? amplitudeToDb(peak) : null,
@@ -100,6 +127,6 @@ async function info(words: readonly string[], out: (line: string) => void, err: 
     return
   }
   out(
-    `${input}: ${frames} frames, ${(frames / audio.sampleRate).toFixed(3)} s, ${audio.sampleRate} Hz, ${audio.channels.length} channels, ${container}${depth ? ` ${depth.bits} bits${depth.float ? ' float' : ''}` : ''}, peak ${dbText(peak)} dBFS`,
+    `${input}: ${frames} frames, ${(frames / sampleRate).toFixed(3)} s, ${sampleRate} Hz, ${channelCount} channels, ${container}${depth ? ` ${depth.bits} bits${depth.float ? ' float' : ''}` : ''}, peak ${dbText(peak)} dBFS`,
   )
 }

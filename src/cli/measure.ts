@@ -4,16 +4,19 @@ import {
   artefactKind,
   comparisonOf,
   figureOf,
-  finish,
-  frameCount,
   gradeOf,
+  measureInParts,
   measureTask,
   planOf,
+  type SoundSource,
+  soundSource,
   verdictOf,
 } from '../core'
 import { places, readArguments, UsageError } from './args'
-import { open } from './files'
+import { drive } from './drive'
+import { openSound, sourceOf } from './files'
 import { RECIPE_FLAGS, recipeFrom } from './recipeFlags'
+import type { Terminal } from './terminal'
 
 type Say = (line: string) => void
 
@@ -22,34 +25,43 @@ const round = (value: number, digits = 4) => Number(value.toFixed(digits))
 /** A result may be so much shorter or longer than its map says before it is called another sound's, share. */
 const LENGTH_TOLERANCE = 0.02
 
+/** longer sounds are measured in parts, a minute of the source or of the result each */
+const LONG_SECONDS = 180
+const PART_SECONDS = 60
+
 /** `measure SOURCE RESULT`: every kind of harm that a result shows, whoever made it. */
-export async function measureSounds(words: readonly string[], out: Say, err: Say) {
+export async function measureSounds(words: readonly string[], { out, err, progress }: Terminal) {
   const args = readArguments(words, [...RECIPE_FLAGS, 'stretch', 'map'], ['json'])
   const [sourceFile, resultFile] = places(args, ['SOURCE', 'RESULT']) as [string, string]
-  const source = await open(sourceFile, err)
-  const result = await open(resultFile, err)
   const stretch = args.number('stretch')
   if (stretch === undefined && args.text('map') === undefined) {
     throw new UsageError('--stretch or --map is needed: what was meant to happen?')
   }
   const recipe = await recipeFrom(args, args.text('method') ?? 'vocoder', stretch ?? 1)
-  const a = source.audio
-  const b = result.audio
+  const a = soundSource(sourceOf(await openSound(sourceFile, err)))
+  const b = soundSource(sourceOf(await openSound(resultFile, err)))
   if (a.sampleRate !== b.sampleRate) {
     throw new AppError('measure/rate', { source: a.sampleRate, result: b.sampleRate })
   }
-  if (a.channels.length !== b.channels.length) {
-    throw new AppError('measure/channels', { source: a.channels.length, result: b.channels.length })
+  if (a.channelCount !== b.channelCount) {
+    throw new AppError('measure/channels', { source: a.channelCount, result: b.channelCount })
   }
-  const expected = planOf(recipe, { frames: frameCount(a), sampleRate: a.sampleRate }).map.outputFrames
-  const frames = frameCount(b)
+  const expected = planOf(recipe, a).map.outputFrames
+  const { frames } = b
   if (Math.abs(frames - expected) > LENGTH_TOLERANCE * expected + 0.05 * a.sampleRate) {
     throw new AppError('measure/length', { expected, frames })
   }
   if (frames !== expected) {
     err(`zumbet: the result has ${frames} frames where ${expected} were meant; it is measured from its start.`)
   }
-  const measurement = finish(measureTask(comparisonOf(a, b, recipe)))
+  const long = Math.max(a.frames, b.frames) > LONG_SECONDS * a.sampleRate
+  const all = (source: SoundSource) => source.part(0, source.frames)
+  const measurement = drive(
+    long
+      ? measureInParts(a, b, recipe, PART_SECONDS * Math.max(1, expected / a.frames))
+      : measureTask(comparisonOf(all(a), all(b), recipe)),
+    progress,
+  )
   if (args.flag('json')) out(JSON.stringify(plainMeasurement(measurement, a.sampleRate)))
   else tell(measurement, a.sampleRate, out)
 }

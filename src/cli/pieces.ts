@@ -5,11 +5,12 @@ import {
   type ExportOrder,
   type ExportPlan,
   exportPieceTask,
-  finish,
   type PieceFacts,
   type SoundSource,
 } from '../core'
-import { type OpenSound, shared, sourceOf, unwritable, wavFileAt, writeAll } from './files'
+import { drive } from './drive'
+import { type OpenSound, pcmFileAt, shared, sourceOf, writeAll } from './files'
+import { unwritable } from './places'
 import { askThreads } from './threads'
 
 /** All that a thread needs to write any piece of a file to its place. */
@@ -22,7 +23,7 @@ export interface Work {
   readonly target: string
 }
 
-type Given = Omit<Work, 'source'> & { readonly sound: { readonly audio: AudioBlock } | { readonly wavFile: string } }
+type Given = Omit<Work, 'source'> & { readonly sound: { readonly audio: AudioBlock } | { readonly pcmFile: string } }
 
 /**
  * Render the pieces of a plan into a file, each to where it belongs, in so many threads at once; the file is the same for any number.
@@ -32,25 +33,36 @@ export async function makePieces(
   sound: OpenSound,
   own: Omit<Work, 'source'>,
   threads: number,
+  show: (share: number) => void = () => undefined,
   apart = false,
 ): Promise<PieceFacts[]> {
   const { plan } = own
   const count = Math.min(threads, plan.pieces.length)
-  if (count < 2 && !apart) return plan.pieces.map((_, piece) => makePiece({ ...own, source: sourceOf(sound) }, piece))
+  const frames = Math.max(1, plan.pieces.at(-1)?.to ?? 1)
+  if (count < 2 && !apart)
+    return plan.pieces.map(({ from, to }, piece) =>
+      makePiece({ ...own, source: sourceOf(sound) }, piece, (done) => show((from + done * (to - from)) / frames)),
+    )
   // a file is opened by every thread for itself
-  const sent = 'audio' in sound ? { audio: shared(sound.audio) } : { wavFile: sound.wavFile }
+  const sent = 'audio' in sound ? { audio: shared(sound.audio) } : { pcmFile: sound.pcmFile }
   const pieces = plan.pieces.map((_, piece) => piece)
   const made: PieceFacts[] = []
-  for await (const facts of askThreads<number, PieceFacts>('pieces', { ...own, sound: sent }, pieces, count))
+  for await (const facts of askThreads<number, PieceFacts>('pieces', { ...own, sound: sent }, pieces, count)) {
     made.push(facts)
+    show((plan.pieces[made.length - 1]?.to ?? 0) / frames)
+  }
   return made
 }
 
-function makePiece({ source, order, plan, place, target }: Work, piece: number): PieceFacts {
+function makePiece(
+  { source, order, plan, place, target }: Work,
+  piece: number,
+  show: (share: number) => void = () => undefined,
+): PieceFacts {
   let at = plan.header.length + (plan.pieces[piece] as ExportPlan['pieces'][number]).from * plan.frameBytes
   const fd = openSync(place, 'r+')
   try {
-    return finish(
+    return drive(
       exportPieceTask(source, order, plan, piece, (bytes) => {
         try {
           writeAll(fd, bytes, at)
@@ -59,6 +71,7 @@ function makePiece({ source, order, plan, place, target }: Work, piece: number):
         }
         at += bytes.length
       }),
+      show,
     )
   } finally {
     closeSync(fd)
@@ -67,9 +80,9 @@ function makePiece({ source, order, plan, place, target }: Work, piece: number):
 
 /** Pieces, one after another, as they are asked for. */
 export function servePieces({ sound, ...rest }: Given) {
-  const source = 'audio' in sound ? sound.audio : wavFileAt(sound.wavFile)?.source
+  const source = 'audio' in sound ? sound.audio : pcmFileAt(sound.pcmFile)?.source
   return (piece: number): PieceFacts => {
-    if (!source) throw new AppError('file/missing', { file: 'wavFile' in sound ? sound.wavFile : '' })
+    if (!source) throw new AppError('file/missing', { file: 'pcmFile' in sound ? sound.pcmFile : '' })
     return makePiece({ ...rest, source }, piece)
   }
 }

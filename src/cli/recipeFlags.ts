@@ -1,5 +1,14 @@
 import { basename } from 'node:path'
-import { methodById, type Recipe, readMapPoints, readPitchPoints, type SettingValues } from '../core'
+import {
+  AppError,
+  checkRecipe,
+  methodById,
+  type Recipe,
+  readMapPoints,
+  readPitchPoints,
+  type SettingValues,
+} from '../core'
+import { errorText } from '../host/errorText'
 import { type Arguments, UsageError } from './args'
 import { readText } from './files'
 
@@ -17,7 +26,21 @@ export const RECIPE_FLAGS = [
 /** Flags of every command that renders. */
 export const RENDER_FLAGS = [...RECIPE_FLAGS, 'set', 'depth', 'seed'] as const
 
-/** The recipe that the flags make, but for its stretch where a command finds that itself. */
+const WRONG_VALUES = ['method/unknown', 'setting/unknown', 'setting/range', 'recipe/range']
+
+/** Do what looks at the values of flags: what does not hold of them is bad usage, not bad input. */
+export function ofFlags<Result>(work: () => Result): Result {
+  try {
+    return work()
+  } catch (error) {
+    throw error instanceof AppError && WRONG_VALUES.includes(error.code) ? new UsageError(errorText(error)) : error
+  }
+}
+
+/** A method by its id, as a flag names it. @throws {UsageError} */
+export const methodOf = (id: string) => ofFlags(() => methodById(id))
+
+/** The recipe that the flags make, but for its stretch where a command finds that itself. @throws {UsageError} for values that no recipe takes. */
 export async function recipeFrom(args: Arguments, methodId: string, stretch: number): Promise<Recipe> {
   const formants = args.text('formants') ?? 'move'
   if (formants !== 'move' && formants !== 'keep' && formants !== 'shift') {
@@ -33,27 +56,29 @@ export async function recipeFrom(args: Arguments, methodId: string, stretch: num
   }
   const pitchFile = args.text('pitch-map')
   const holdPercent = args.number('hold-attacks')
-  const schema = methodById(methodId).settings
-  const settings: Record<string, number | string> = {}
-  for (const pair of args.texts('set')) {
+  const schema = methodOf(methodId).settings
+  const pairs = args.texts('set').map((pair): [string, number | string] => {
     const equals = pair.indexOf('=')
     if (equals < 1) throw new UsageError(`--set takes NAME=VALUE, not "${pair}"`)
     const name = pair.slice(0, equals)
     const value = pair.slice(equals + 1)
     const asNumber = value.trim() === '' ? Number.NaN : Number(value)
-    settings[name] = schema[name]?.type === 'number' ? asNumber : value
-  }
-  return {
+    return [name, Object.hasOwn(schema, name) && schema[name]?.type === 'number' ? asNumber : value]
+  })
+  // names as they were given, whatever they mean to an object
+  const settings: SettingValues = Object.fromEntries(pairs)
+  const recipe: Recipe = {
     version: 1,
     stretch,
     pitchSemitones: (args.number('semitones') ?? 0) + (args.number('cents') ?? 0) / 100,
     formants,
     methodId,
-    settings: settings as SettingValues,
+    settings,
     seed: args.number('seed') ?? 1,
     ...(formantSemitones !== undefined && { formantSemitones }),
     ...(mapFile !== undefined && { map: readMapPoints(await readText(mapFile), basename(mapFile)) }),
     ...(pitchFile !== undefined && { pitchLine: readPitchPoints(await readText(pitchFile), basename(pitchFile)) }),
     ...(holdPercent !== undefined && { holdPercent }),
   }
+  return ofFlags(() => checkRecipe(recipe))
 }

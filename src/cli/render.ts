@@ -1,7 +1,6 @@
 import {
-  checkRecipe,
+  AppError,
   exportFacts,
-  finish,
   methods,
   planExportTask,
   type Recipe,
@@ -10,21 +9,28 @@ import {
   wavRate,
 } from '../core'
 import { type Arguments, places, readArguments, UsageError } from './args'
-import { dbText, formatName, type OpenSound, openSound, ownFormat, partialFile, sourceOf } from './files'
+import { drive } from './drive'
+import { dbText, formatName, type OpenSound, openSound, ownFormat, sourceOf } from './files'
 import { makePieces } from './pieces'
+import { checkPlace, isSameFile, partialFile } from './places'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
+import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
 
-export async function render(words: readonly string[], out: (line: string) => void, err: (line: string) => void) {
-  const args = readArguments(words, [...RENDER_FLAGS, 'stretch', 'map', 'workers'], [])
+/** share of the work that is looking at the source */
+const ANALYSING = 0.3
+
+export async function render(words: readonly string[], terminal: Terminal) {
+  const args = readArguments(words, [...RENDER_FLAGS, 'stretch', 'map', 'workers'], ['force'])
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
   const methodId = args.text('method')
   if (methodId === undefined) throw new UsageError(`--method is needed: ${methods.map((m) => m.id).join(', ')}`)
   const recipe = await recipeFrom(args, methodId, args.number('stretch') ?? 1)
   const format = checkOutput(args, output)
   const threads = threadsFrom(args)
-  checkRecipe(recipe)
-  await renderFile(await openSound(input, err), recipe, format, output, threads, out, err)
+  const sound = await openSound(input, terminal.err)
+  await checkTarget(args, input, output, terminal)
+  await renderFile(sound, recipe, format, output, threads, terminal)
 }
 
 /** What the flags ask of the file that is written; undefined for as deep as the source. */
@@ -36,14 +42,24 @@ export function checkOutput(args: Arguments, output: string): SampleFormat | und
   return depth as SampleFormat | undefined
 }
 
+/**
+ * See that the result can go where it is wanted, before the work begins.
+ * @throws {AppError} `file/unwritable`; `file/is-input` where it would take the place of what is read, and nobody says that it may.
+ */
+export async function checkTarget(args: Arguments, input: string, output: string, { ask }: Terminal) {
+  checkPlace(output)
+  if (!isSameFile(input, output) || args.flag('force')) return
+  if (!(await ask(`${output} is the sound that is read. Write over it?`)))
+    throw new AppError('file/is-input', { file: output })
+}
+
 export async function renderFile(
   sound: OpenSound,
   recipe: Recipe,
   depth: SampleFormat | undefined,
   output: string,
   threads: number,
-  out: (line: string) => void,
-  err: (line: string) => void,
+  { out, err, progress }: Terminal,
 ) {
   const format = depth ?? ownFormat(sound)
   const order = {
@@ -54,9 +70,11 @@ export async function renderFile(
   }
   const sink = partialFile(output)
   try {
-    const plan = finish(planExportTask(sourceOf(sound), order))
+    const plan = drive(planExportTask(sourceOf(sound), order), progress, { from: 0, to: ANALYSING })
     sink.write(plan.header, 0)
-    const made = await makePieces(sound, { order, plan, place: sink.place, target: output }, threads)
+    const made = await makePieces(sound, { order, plan, place: sink.place, target: output }, threads, (share) =>
+      progress(ANALYSING + (1 - ANALYSING) * share),
+    )
     sink.write(plan.footer, plan.bytes - plan.footer.length)
     const facts = exportFacts(plan, made)
     sink.keep()

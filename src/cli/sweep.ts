@@ -1,10 +1,9 @@
 import {
-  analyse,
+  analyseTask,
   breaksOf,
+  checkRecipe,
   curveOf,
   figureOf,
-  finish,
-  frameCount,
   methodById,
   methods,
   planOf,
@@ -13,24 +12,29 @@ import {
   SWEEP_POINTS,
   type SweepAxis,
   type SweepPoint,
+  soundSource,
   sweepCsv,
   sweepData,
   sweepRecipe,
   sweepSeconds,
   tellingSpan,
+  traitsOf,
   trialTask,
   withoutPlaces,
   worstOf,
 } from '../core'
 import { places, readArguments, UsageError } from './args'
-import { open } from './files'
+import { drive } from './drive'
+import { openSound, sourceOf } from './files'
+import { methodOf, ofFlags } from './recipeFlags'
+import type { Terminal } from './terminal'
 
 type Say = (line: string) => void
 
 const AXES: readonly SweepAxis[] = ['length', 'far', 'pitch']
 
 /** `sweep IN`: one source through many lengths or pitches by several methods, as the page's sweep measures it. */
-export async function sweepSound(words: readonly string[], out: Say, err: Say) {
+export async function sweepSound(words: readonly string[], { out, err, progress }: Terminal) {
   const args = readArguments(
     words,
     ['axis', 'methods', 'at', 'formants', 'formant-semitones', 'hold-attacks'],
@@ -41,7 +45,7 @@ export async function sweepSound(words: readonly string[], out: Say, err: Say) {
   if (!AXES.includes(axis)) throw new UsageError(`--axis takes ${AXES.join(', ')}`)
   if (args.flag('json') && args.flag('csv')) throw new UsageError('--json or --csv, not both')
   const methodIds = args.text('methods')?.split(',') ?? methods.map(({ id }) => id)
-  for (const id of methodIds) methodById(id)
+  for (const id of methodIds) methodOf(id)
   const wanted = args.text('at')?.split(',').map(Number)
   const strange = wanted?.find((at) => !SWEEP_POINTS[axis].includes(at))
   if (strange !== undefined) throw new UsageError(`--at takes some of ${SWEEP_POINTS[axis].join(', ')}`)
@@ -49,25 +53,35 @@ export async function sweepSound(words: readonly string[], out: Say, err: Say) {
   if (formants !== 'move' && formants !== 'keep' && formants !== 'shift') {
     throw new UsageError('--formants takes move, keep or shift')
   }
+  const formantSemitones = args.number('formant-semitones')
+  if (formantSemitones !== undefined && formants !== 'shift')
+    throw new UsageError('--formant-semitones goes with --formants shift')
   const base = {
     formants,
-    formantSemitones: args.number('formant-semitones') ?? 0,
+    formantSemitones: formantSemitones ?? 0,
     holdPercent: args.number('hold-attacks') ?? 0,
   } as const
-  const { audio } = await open(input, err)
-  const size = { frames: frameCount(audio), sampleRate: audio.sampleRate }
-  const known = analyse(audio, ['attacks', 'pitch'])
+  const ats = wanted ?? SWEEP_POINTS[axis]
+  const recipes = ats.flatMap((at) =>
+    methodIds.map((methodId) => ({
+      at,
+      methodId,
+      recipe: ofFlags(() => checkRecipe(sweepRecipe(base, methodId, axis, at))),
+    })),
+  )
+  const source = soundSource(sourceOf(await openSound(input, err)))
+  const steps = recipes.length + 1
+  const known = drive(analyseTask(source, ['attacks', 'pitch']), progress, { from: 0, to: 1 / steps })
   const attacks = (known.attacks ?? []).map(({ frame }) => frame)
-  const points: SweepPoint[] = []
-  for (const at of wanted ?? SWEEP_POINTS[axis]) {
-    for (const methodId of methodIds) {
-      const recipe = sweepRecipe(base, methodId, axis, at)
-      const span = tellingSpan(audio, planOf(recipe, size, known.attacks).map, attacks, sweepSeconds(axis, at))
-      points.push({ axis, at, methodId, ...withoutPlaces(finish(trialTask(audio, recipe, span, known))) })
-    }
-    err(`zumbet: ${at} measured`)
-  }
-  if (args.flag('json')) out(JSON.stringify(sweepData(input, axis, points, audio.sampleRate)))
+  const traits = traitsOf(source)
+  const points = recipes.map(({ at, methodId, recipe }, n): SweepPoint => {
+    const { map } = planOf(recipe, source, known.attacks)
+    const span = tellingSpan(source, map, attacks, sweepSeconds(axis, at), () => traits)
+    const part = { from: (n + 1) / steps, to: (n + 2) / steps }
+    const trial = drive(trialTask(source, recipe, span, known), (share) => progress(share, `at ${at}`), part)
+    return { axis, at, methodId, ...withoutPlaces(trial) }
+  })
+  if (args.flag('json')) out(JSON.stringify(sweepData(input, axis, points, source.sampleRate)))
   else if (args.flag('csv')) out(sweepCsv(axis, points).trimEnd())
   else for (const methodId of methodIds) tellMethod(methodId, axis, points, out)
 }

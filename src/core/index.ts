@@ -1,6 +1,7 @@
 export { type Analysis, type AnalysisNeed, type Attack, analyse, analyseTask } from './analysis/analysis'
 export { type AttackOptions, detectAttacks } from './analysis/attacks'
 export { createLayers, type Layers } from './analysis/layers'
+export { layersInParts } from './analysis/layersInParts'
 export { coarsen, createOverviewBuilder, type Overview } from './analysis/overview'
 export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
@@ -112,6 +113,7 @@ export { harmOf, type Ranked, rankTrials, reasonOf, type Tried } from './trials/
 export { comparisonOf } from './trials/comparisonOf'
 export { type Span, type Traits, tellingSpan, traitsOf } from './trials/excerpt'
 export { chanceOfAtLeast, chanceOfPreference } from './trials/listening'
+export { measureInParts } from './trials/measureInParts'
 export { valuesOver } from './trials/settingValues'
 export {
   type Breaks,

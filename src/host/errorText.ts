@@ -44,6 +44,11 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
     `${d.folder} holds no sound files that Zumbet reads. It reads WAV, AIFF, FLAC, MP3, Ogg and M4A.`,
   'folder/none-readable': (d) => `None of the ${d.files} sound files in ${d.folder} could be read; see above.`,
   'file/missing': (d) => `${d.file} is not there. Check the name and the folder.`,
+  'file/no-file': (d) => `${d.file} is a folder, or no file that can be read. Give the name of a sound file.`,
+  'file/unreadable': (d) => `${d.file} cannot be read: ${d.why}. Check who may read it.`,
+  'file/is-input': (d) =>
+    `${d.file} is the sound that is read: the result would take its place. Choose another name, or say --force.`,
+  'export/empty': () => 'The result would hold not one sample. Choose a longer stretch, or a longer sound.',
   'file/unwritable': (d) => `${d.file} cannot be written: ${d.why}. Choose another place or free some space.`,
   'play/rate': (d) =>
     `This browser cannot play a sound of ${d.rate} Hz. It can be worked with and exported; to hear it, convert it to 44100 Hz first.`,
@@ -54,6 +59,7 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'session-file/damaged': (d) =>
     `${d.name} in ${d.file} is damaged. Copy the file again from where it came from, or open it for the rest.`,
   'session-file/missing': (d) => `${d.name} has no sound in ${d.file}. Bring that sound in by itself.`,
+  'session-file/parts': (d) => `${d.failed} of the sounds did not come into ${d.folder}; see above.`,
   'session-file/bomb': (d) =>
     `${d.file ?? 'The file'} claims to hold more than any session does, and was not unpacked. Pick another file.`,
   'job/died': (d) => `A part of the work ended by itself: ${d.why}. Try again; with a shorter sound if it comes back.`,

@@ -113,6 +113,7 @@ describe('errorText', () => {
       frames: 4,
       rate: '9',
       channels: 9,
+      failed: 2,
     }
     for (const code of textCodes) {
       const text = errorText(new AppError(code, details))

@@ -47,6 +47,7 @@ export {
 export {
   blobSink,
   type FileSound,
+  isSafePath,
   type OpenSessionFile,
   openSessionFile,
   type PartBytes,

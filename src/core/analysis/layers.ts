@@ -40,7 +40,7 @@ export const FADED_SECONDS = 0.14
 /** clicks that the short windows find count as an attack's until here behind it */
 const WIDE_SECONDS = 0.2
 export const LEAD_SECONDS = 0.004
-const TILE = 4096
+export const TILE = 4096
 
 /**
  * Split a source. In long windows what lasts along time more than it spreads along frequency is a partial; of the rest, in

@@ -3,6 +3,7 @@ import type { AudioBlock, Channels, Markers } from '../audio/block'
 import { bytesPerSample, type SampleFormat } from '../audio/sampleFormat'
 import { type SoundSource, soundSource } from '../audio/soundSource'
 import { createWavWriter } from '../audio/writeWav'
+import { AppError } from '../errors'
 import type { Task } from '../task'
 import { mapMarkers, needsOf, openRendering, outlineOf, planOf, type Rendering } from './openVoice'
 import { checkRecipe, type Recipe } from './recipe'
@@ -44,7 +45,7 @@ export interface PieceFacts {
 
 /**
  * What a file of this order will hold, and in which pieces it can be made.
- * @throws {AppError} as `checkRecipe`, and `export/too-long`.
+ * @throws {AppError} as `checkRecipe`, `export/empty` and `export/too-long`.
  */
 export function* planExportTask(
   source: AudioBlock | SoundSource,
@@ -54,6 +55,7 @@ export function* planExportTask(
   const recipe = checkRecipe(order.recipe)
   // what cannot be written is refused before anything is looked for in the source
   const planned = planOf(recipe, soundSource(source))
+  if (planned.map.outputFrames < 1) throw new AppError('export/empty', {})
   writerFor(source, order, planned, 0)
   const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known), planned.map.outputFrames)
   const outline = outlineOf(source, recipe, analysis)
