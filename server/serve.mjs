@@ -2,6 +2,7 @@
 import { createServer } from 'node:http'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { allowedHosts, refusalOf } from './door.mjs'
 import { allHeaders } from './headers.mjs'
 
 const root = dirname(dirname(fileURLToPath(import.meta.url)))
@@ -14,11 +15,28 @@ if (!Number.isInteger(port) || port < 0 || port > 65535) {
 
 process.env.ASTRO_NODE_AUTOSTART = 'disabled'
 const { handler } = await import(join(root, 'dist', 'server', 'entry.mjs'))
-const headers = allHeaders(join(root, 'dist', 'client'))
+const client = join(root, 'dist', 'client')
+const headers = allHeaders(client)
+const hosts = allowedHosts(process.env)
 
-const server = createServer((request, response) => {
+const server = createServer(async (request, response) => {
   for (const [name, value] of Object.entries(headers)) response.setHeader(name, value)
-  handler(request, response)
+  const refused = refusalOf(request, hosts, client)
+  if (refused) {
+    response.writeHead(refused.status, refused.headers)
+    response.end(request.method === 'HEAD' ? undefined : refused.body)
+    return
+  }
+  // nothing here changes, so there is nothing to be sure of before it is read; what serves the files stumbles over these
+  for (const name of ['if-match', 'if-unmodified-since']) delete request.headers[name]
+  try {
+    await handler(request, response)
+  } catch (error) {
+    // nothing that a client sends should come here; what does is told to who runs the server, and ends nothing
+    console.error(`${request.method} ${request.url}: ${error?.message ?? error}`)
+    if (!response.headersSent) response.writeHead(400, { 'Content-Type': 'text/plain; charset=utf-8' })
+    response.end()
+  }
 })
 server.on('error', (error) => {
   if (error.code === 'EADDRINUSE')
