@@ -1,3 +1,4 @@
+export { contentKey, partKey } from './contentKey'
 export {
   firstSession,
   firstSources,

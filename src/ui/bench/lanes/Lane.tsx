@@ -1,6 +1,6 @@
 import { memo, useEffect, useRef } from 'react'
 import { amplitudeToDb, methodById, planOf } from '../../../core'
-import { kindOf, partFacts, recipeOf, type Source, soundKey, type Variant } from '../../../session'
+import { kindOf, partFacts, partKey, recipeOf, type Source, soundKey, type Variant } from '../../../session'
 import { sharpCanvas } from '../../common/canvas'
 import { countText, dbText, peakText, timeText } from '../../common/formats'
 import { LaneBadge } from '../../common/LaneBadge'
@@ -45,7 +45,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
   // one voice has one pitch to show; what a tracker makes of several would only mislead
   const pitch = useSession((state) =>
     !variant && kindOf(source, knowledgeOf(state, source)).kind === 'single line'
-      ? state.analyses[soundKey(source)]?.pitch
+      ? state.analyses[partKey(source)]?.pitch
       : undefined,
   )
   const recipe = variant && recipeOf(source, variant)
@@ -175,7 +175,7 @@ function RenderNote({
   render: RenderState | undefined
 }) {
   const analysing = useSession((state) =>
-    isKnown(state, source, recipeOf(source, variant)) ? undefined : state.analysing[soundKey(source)],
+    isKnown(state, source, recipeOf(source, variant)) ? undefined : state.analysing[partKey(source)],
   )
   if (analysing !== undefined) {
     return (

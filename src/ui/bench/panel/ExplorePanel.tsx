@@ -17,6 +17,7 @@ import { Progress } from '../../common/Progress'
 import { Select } from '../../fields/Select'
 import { setSetting } from '../../session/edits'
 import { heardSound, hearTried, leaveTried, playback, togglePlay } from '../../session/hear/listening'
+import { knownSoFar } from '../../session/know/analyses'
 import { type ExploredTry, useSession } from '../../session/state/store'
 import { exploredKey, exploreSetting, stopExploring } from '../../session/try/explore'
 import { rangeOfTrial } from '../../session/try/trying'
@@ -32,7 +33,7 @@ export function ExplorePanel({ source, variant }: { source: Source; variant: Var
   const [wanted, setWanted] = useState<string>()
   const state = useSession((all) => all.explored[variant.id])
   const ready = useSession((all) => all.loads[soundKey(source)]?.status === 'ready')
-  const analysis = useSession((all) => all.analyses[soundKey(source)])
+  const analysis = useSession((all) => knownSoFar(all, source))
   const name = wanted && names.includes(wanted) ? wanted : state && names.includes(state.name) ? state.name : names[0]
   const setting = name === undefined ? undefined : method.settings[name]
   const picked = (analysis && method.pick?.(analysis, source.facts?.sampleRate ?? 48_000)) ?? {}

@@ -1,11 +1,12 @@
 import { Copy, Download, Trash2 } from 'lucide-react'
 import { methodById, planOf, resultName, type Setting } from '../../../core'
-import { MAX_VARIANTS, recipeOf, type Source, type Variant } from '../../../session'
+import { MAX_VARIANTS, partFacts, recipeOf, type Source, type Variant } from '../../../session'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Progress } from '../../common/Progress'
 import { NumberField } from '../../fields/NumberField'
 import { Select } from '../../fields/Select'
 import { copyVariant, removeVariant, setMethod, setSeed, setSetting } from '../../session/edits'
+import { knownSoFar } from '../../session/know/analyses'
 import { cancelExport, exportVariant } from '../../session/render/exports'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
@@ -22,11 +23,13 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
   const method = methodById(variant.methodId)
   const values = variant.settings[variant.methodId] ?? {}
   const recipe = recipeOf(source, variant)
-  const analysis = useSession((state) => state.analyses[source.id])
+  // the very analysis that renders get: of the part that is worked with, its attacks as corrected
+  const analysis = useSession((state) => knownSoFar(state, source))
+  const facts = partFacts(source)
   // what the method takes for this material when nothing is set by hand
-  const picked = (analysis && method.pick?.(analysis, source.facts?.sampleRate ?? 48_000)) ?? {}
+  const picked = (analysis && method.pick?.(analysis, facts?.sampleRate ?? 48_000)) ?? {}
   const full = source.variants.length >= MAX_VARIANTS
-  const { pitchSemitones } = planOf(recipe, source.facts ?? { frames: 1, sampleRate: 48_000 })
+  const { pitchSemitones } = planOf(recipe, facts ?? { frames: 1, sampleRate: 48_000 })
 
   return (
     <section

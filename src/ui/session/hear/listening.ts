@@ -1,6 +1,6 @@
 import { type Analysis, dbToAmplitude } from '../../../core'
 import { createPlayback, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../../engine'
-import { beatsOf, REFERENCE, recipeOf, type Source, soundKey } from '../../../session'
+import { beatsOf, contentKey, REFERENCE, recipeOf, type Source, soundKey } from '../../../session'
 import type { LoadedSound } from '../files/audioShelf'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
 import { askAgain } from '../know/knowledge'
@@ -114,7 +114,7 @@ function syncProgram(state: State) {
       : undefined,
     switchSeconds: state.outlook.switchMs / 1000,
   }
-  const text = `${heard.key} ${JSON.stringify(program)} ${JSON.stringify(source.hand.attacks ?? null)}`
+  const text = contentKey(source, heard.key, program)
   if (text === sentProgram) return
   sentProgram = text
   playback.setProgram(program)

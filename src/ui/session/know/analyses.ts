@@ -1,6 +1,6 @@
 import { type Analysis, type AnalysisNeed, needsOf, type Recipe } from '../../../core'
 import type { Sound } from '../../../engine'
-import { heldAnalysis, type Source, soundKey } from '../../../session'
+import { heldAnalysis, partKey, type Source } from '../../../session'
 import { pool } from '../state/engine'
 import { tell } from '../state/notices'
 import { type State, store } from '../state/store'
@@ -14,39 +14,39 @@ const missing = (analysis: Analysis, needs: readonly AnalysisNeed[]) => needs.fi
 
 /** Whether all that a recipe needs of its source is there. */
 export function isKnown(state: State, source: Source, recipe: Recipe): boolean {
-  return missing(state.analyses[soundKey(source)] ?? {}, needsOf(recipe)).length === 0
+  return missing(state.analyses[partKey(source)] ?? {}, needsOf(recipe)).length === 0
 }
 
 /** What is known so far, with what was corrected by hand. */
 export function knownSoFar(state: State, source: Source): Analysis | undefined {
-  const analysis = state.analyses[soundKey(source)]
+  const analysis = state.analyses[partKey(source)]
   return analysis && heldAnalysis(source, analysis)
 }
 
 /** Begin to find out what these recipes need and nobody has found out yet; all at once for each source. */
 export function syncAnalysis(source: Source, sound: Sound, recipes: readonly Recipe[]) {
-  const sourceId = soundKey(source)
+  const key = partKey(source)
   const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
-  const lacking = missing(getState().analyses[sourceId] ?? {}, needs)
-  if (lacking.length > 0 && !running.has(sourceId)) void find(sourceId, sound, lacking).catch(tell)
+  const lacking = missing(getState().analyses[key] ?? {}, needs)
+  if (lacking.length > 0 && !running.has(key)) void find(key, sound, lacking).catch(tell)
 }
 
 /** The analysis of a source, with all that a recipe needs. */
 export async function analysisOf(source: Source, sound: Sound, recipe: Recipe): Promise<Analysis> {
-  const sourceId = soundKey(source)
+  const key = partKey(source)
   for (;;) {
-    const known = getState().analyses[sourceId] ?? {}
+    const known = getState().analyses[key] ?? {}
     const lacking = missing(known, needsOf(recipe))
     if (lacking.length === 0) return heldAnalysis(source, known)
-    await (running.get(sourceId) ?? find(sourceId, sound, lacking))
+    await (running.get(key) ?? find(key, sound, lacking))
   }
 }
 
-function find(sourceId: string, sound: Sound, needs: readonly AnalysisNeed[]): Promise<Analysis> {
-  const known = getState().analyses[sourceId] ?? {}
+function find(key: string, sound: Sound, needs: readonly AnalysisNeed[]): Promise<Analysis> {
+  const known = getState().analyses[key] ?? {}
   const show = (progress: number | undefined) =>
-    setState(({ analysing: { [sourceId]: _, ...others } }) => ({
-      analysing: progress === undefined ? others : { ...others, [sourceId]: progress },
+    setState(({ analysing: { [key]: _, ...others } }) => ({
+      analysing: progress === undefined ? others : { ...others, [key]: progress },
     }))
   show(0)
   // neither waits for the other
@@ -65,14 +65,14 @@ function find(sourceId: string, sound: Sound, needs: readonly AnalysisNeed[]): P
       ),
     ),
   ).then((found): Analysis => Object.assign({}, ...found))
-  running.set(sourceId, finding)
+  running.set(key, finding)
   return finding
     .finally(() => {
-      running.delete(sourceId)
+      running.delete(key)
       show(undefined)
     })
     .then((analysis) => {
-      setState((state) => ({ analyses: { ...state.analyses, [sourceId]: analysis } }))
+      setState((state) => ({ analyses: { ...state.analyses, [key]: analysis } }))
       return analysis
     })
 }

@@ -1,6 +1,6 @@
 import { type Analysis, MEASURE_VERSION, mayBeCut, type Progress, planOf, type Recipe, type Trial } from '../../../core'
 import { isInMemory, type JobResults, KEPT_SECONDS, type Sound, sharedSamples, soundInMemory } from '../../../engine'
-import { readTrial, recipeOf, type Source, soundKey, type Variant } from '../../../session'
+import { contentKey, readTrial, recipeOf, type Source, type Variant } from '../../../session'
 import { heardSound } from '../hear/listening'
 import { isKnown, knownSoFar } from '../know/analyses'
 import { pool, trialRows } from '../state/engine'
@@ -21,9 +21,8 @@ const TELLING_SECONDS = 60
 const { getState, setState } = store
 const renderJobs = new Map<string, { key: string; stop: AbortController }>()
 
-/** What a drawing is of: the recipe, the part of the source, and the attacks as corrected. */
-export const renderKey = (source: Source, recipe: Recipe) =>
-  `${soundKey(source)} ${JSON.stringify(recipe)} ${JSON.stringify(source.hand.attacks ?? null)}`
+/** What a drawing is of. */
+export const renderKey = (source: Source, recipe: Recipe) => contentKey(source, recipe)
 
 /** The same for a variant as it is now. */
 export const renderKeyOf = (source: Source, variant: Variant) => renderKey(source, recipeOf(source, variant))
@@ -70,7 +69,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
     if (job.stop.signal.aborted) return
     const current = () => renderJobs.get(variantId) === job
     const readingKey = readingKeyOf(source)
-    const measured = `${readingKey} ${JSON.stringify(recipe)}`
+    const measured = contentKey(source, MEASURE_VERSION, recipe)
     const { signal } = job.stop
     try {
       const known = await keptTrial(measured)
@@ -158,14 +157,8 @@ async function draw(
   return { facts, result: kept ? soundInMemory({ sampleRate, channels: into }) : undefined }
 }
 
-/** What was read of a source for measuring belongs to this: its bytes, its part, and its attacks as corrected. */
-export const readingKeyOf = (source: Source) =>
-  [
-    MEASURE_VERSION,
-    source.facts?.hash ?? source.id,
-    JSON.stringify(source.range ?? null),
-    JSON.stringify(source.hand.attacks ?? null),
-  ].join(' ')
+/** What was read of a source for measuring belongs to this. */
+export const readingKeyOf = (source: Source) => contentKey(source, MEASURE_VERSION)
 
 async function keptTrial(key: string): Promise<Trial | undefined> {
   // what cannot be read is measured again

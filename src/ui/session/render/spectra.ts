@@ -1,5 +1,5 @@
 import { asSource, planOf, type Recipe, type Spectrogram } from '../../../core'
-import { partFacts, REFERENCE, recipeOf, type Source, soundKey } from '../../../session'
+import { contentKey, partFacts, REFERENCE, recipeOf, type Source } from '../../../session'
 import { heardSound } from '../hear/listening'
 import { isKnown, knownSoFar } from '../know/analyses'
 import { pool } from '../state/engine'
@@ -45,7 +45,7 @@ function ordersOf(state: State, source: Source): Map<string, Order> {
   const { fftFrames } = WINDOWS.find(({ from }) => seconds >= from) ?? WINDOWS[0]
   const order = (laneId: string, recipe: Recipe | undefined) => {
     if (recipe && !isKnown(state, source, recipe)) return
-    const key = `${soundKey(source)} ${JSON.stringify(recipe)} ${JSON.stringify(source.hand.attacks ?? null)} ${start} ${end}`
+    const key = contentKey(source, recipe ?? REFERENCE, start, end)
     orders.set(pictureId(source, laneId), { key, start, end, recipe, fftFrames })
   }
   order(REFERENCE, undefined)

@@ -194,14 +194,14 @@ export interface State {
   readonly history: History<Session>
   readonly outlook: Outlook
   readonly loads: Readonly<Record<string, LoadState>>
-  /** by part of a source (`soundKey`): what methods need to know of it, so far */
+  /** by part of a file (`partKey`): what methods need to know of it, so far */
   readonly analyses: Readonly<Record<string, Analysis>>
   /** by source: what is known of the whole file; null while it is being found out */
   readonly knowledge: Readonly<Record<string, Knowledge | null>>
   readonly found: readonly FoundFile[]
   /** the listed file that is heard, or about to be */
   readonly auditioned: string | undefined
-  /** by part of a source: how far the analysis that is running has come, 0–1 */
+  /** by part of a file: how far the analysis that is running has come, 0–1 */
   readonly analysing: Readonly<Record<string, number>>
   readonly renders: Readonly<Record<string, RenderState>>
   /** by variant */

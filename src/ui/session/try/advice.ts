@@ -1,5 +1,5 @@
 import { methods, type Recipe } from '../../../core'
-import { newVariant, recipeOf, type Source, soundKey } from '../../../session'
+import { contentKey, newVariant, recipeOf, type Source } from '../../../session'
 import { heardSound } from '../hear/listening'
 import { type AdviceState, store } from '../state/store'
 import { trying, tryRecipe } from './trying'
@@ -13,8 +13,7 @@ const running = new Map<string, AbortController>()
 const TRIED_SECONDS = 8
 
 /** What advice is for. A changed target makes it old. */
-export const adviceKey = (source: Source) =>
-  `${soundKey(source)} ${JSON.stringify(source.target)} ${JSON.stringify(source.hand.attacks ?? null)}`
+export const adviceKey = (source: Source) => contentKey(source, source.target)
 
 /** Methods that can do what is asked: one that ties pitch to speed only where that is wanted. */
 const candidates = (source: Source) =>

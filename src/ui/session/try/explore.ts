@@ -1,5 +1,5 @@
 import { methodById, type Recipe, valuesOver } from '../../../core'
-import { recipeOf, type Source, soundKey, type Variant } from '../../../session'
+import { contentKey, recipeOf, type Source, type Variant } from '../../../session'
 import { heardSound } from '../hear/listening'
 import { smallPicture } from '../render/spectra'
 import { type ExploredState, type ExploredTry, store } from '../state/store'
@@ -16,7 +16,7 @@ const TRIED_SECONDS = 5
 export function exploredKey(source: Source, variant: Variant, name: string): string {
   const recipe = recipeOf(source, variant)
   const { [name]: _, ...others } = recipe.settings
-  return `${soundKey(source)} ${name} ${JSON.stringify({ ...recipe, settings: others })} ${JSON.stringify(source.hand.attacks ?? null)}`
+  return contentKey(source, name, { ...recipe, settings: others })
 }
 
 /** @param now  the value that the variant has. */

@@ -1,4 +1,5 @@
 import {
+  MEASURE_VERSION,
   type MeasuredRange,
   measuredRange,
   methodById,
@@ -12,9 +13,8 @@ import {
   type Trial,
   withoutPlaces,
 } from '../../../core'
-import { type Source, soundKey } from '../../../session'
+import { contentKey, type Source } from '../../../session'
 import { heardSound } from '../hear/listening'
-import { readingKeyOf } from '../render/renders'
 import { setOutlook } from '../state/outlook'
 import { type State, type SweepState, selectedSource, store } from '../state/store'
 import { triedBefore, tryRecipe } from './trying'
@@ -24,8 +24,7 @@ import { triedBefore, tryRecipe } from './trying'
 const { getState, setState } = store
 
 /** A sweep belongs to a part of a source, its attacks, and what its target says beside length and pitch. */
-export const sweepKey = (source: Source) =>
-  `${readingKeyOf(source)} ${soundKey(source)} ${JSON.stringify(baseOf(source))}`
+export const sweepKey = (source: Source) => contentKey(source, MEASURE_VERSION, baseOf(source))
 
 const baseOf = ({ target: { formants, formantSemitones, holdPercent } }: Source) => ({
   formants,

@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { methods } from '../../../core'
 import { recipe } from '../../../core/testing/recipes'
+import { partKey } from '../../../session'
 import { answering, measurementOf, openSession, RATE, soundOf, store, until } from '../../testing/openSession'
 import { answerWith, begun, cancelled, holdMeasuring } from '../../testing/standInWorker'
 import { addVariant, setSetting, setTarget, takeTried, undo } from '../edits'
@@ -174,7 +175,7 @@ describe('spectrograms', () => {
     syncSpectra(state())
     expect(jobs('spectrogram')).toHaveLength(0)
     store.setState(({ analyses }) => ({
-      analyses: { ...analyses, [source().id]: { attacks: [], pitch: {} } as never },
+      analyses: { ...analyses, [partKey(source())]: { attacks: [], pitch: {} } as never },
     }))
     setTarget(source().id, { stretch: 2 })
     setOutlook({ display: { show: 'spectrogram', frequency: 'log' } })

@@ -1,14 +1,13 @@
-import { asOutput, planOf, type Recipe, type Trial } from '../../../core'
+import { asOutput, MEASURE_VERSION, planOf, type Recipe, type Trial } from '../../../core'
 import type { Sound } from '../../../engine'
-import { readTrial, type Source } from '../../../session'
+import { contentKey, readTrial, type Source } from '../../../session'
 import { analysisOf } from '../know/analyses'
 import { readingKeyOf } from '../render/renders'
 import { pool, trialRows } from '../state/engine'
 
 /** Trying a recipe on the part of its result that tells most: for advice, sweeps and settings. Nothing is tried twice. */
 
-const keyOf = (source: Source, recipe: Recipe, seconds: number) =>
-  `${readingKeyOf(source)} ${JSON.stringify(recipe)} ${seconds} s`
+const keyOf = (source: Source, recipe: Recipe, seconds: number) => contentKey(source, MEASURE_VERSION, recipe, seconds)
 
 interface Trying {
   readonly signal: AbortSignal
