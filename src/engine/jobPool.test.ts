@@ -15,7 +15,10 @@ class HandWorker {
   postMessage(message: JobMessage) {
     this.got.push(message)
   }
-  terminate() {}
+  ended = false
+  terminate() {
+    this.ended = true
+  }
   say(report: JobReport) {
     this.onmessage?.({ data: report })
   }
@@ -64,6 +67,47 @@ describe('the job pool', () => {
     workers[0]?.say({ type: 'done', jobId: 1, result })
     await expect(failing).rejects.toMatchObject({ code: 'export/too-long' })
     expect(onProgress).toHaveBeenCalledOnce()
+  })
+
+  it('ends a job that gives no sign of life, with its worker, and goes on with the next', async () => {
+    vi.useFakeTimers()
+    try {
+      const { pool, workers } = poolOf(1)
+      const limit = { ms: 1000, error: () => new AppError('audio/too-slow', { file: 'hangs.mp3' }) }
+      const hanging = pool.run<'render'>(job, { limit })
+      const behind = pool.run<'render'>(job, { limit })
+      vi.advanceTimersByTime(900)
+      workers[0]?.say({ type: 'progress', jobId: 1, progress: { doneFrames: 1, totalFrames: 2 } })
+      vi.advanceTimersByTime(900)
+      expect(workers[0]?.ended).toBe(false)
+      vi.advanceTimersByTime(200)
+      await expect(hanging).rejects.toMatchObject({ code: 'audio/too-slow' })
+      expect(workers[0]?.ended).toBe(true)
+      // what comes late from it is nobody's
+      workers[0]?.say({ type: 'done', jobId: 1, result })
+      workers[1]?.say({ type: 'done', jobId: 2, result })
+      await expect(behind).resolves.toBe(result)
+    } finally {
+      vi.useRealTimers()
+    }
+  })
+
+  it('counts no time while a job has to wait', async () => {
+    vi.useFakeTimers()
+    try {
+      const { pool, workers } = poolOf(2)
+      const limit = { ms: 1000, error: () => new AppError('audio/too-slow', { file: 'waits.mp3' }) }
+      void pool.run<'render'>(job, { rank: 2 })
+      const resting = pool.run<'render'>(job, { rank: 5, limit })
+      pool.limit(1)
+      vi.advanceTimersByTime(60_000)
+      pool.limit(2)
+      vi.advanceTimersByTime(900)
+      workers[1]?.say({ type: 'done', jobId: 2, result })
+      await expect(resting).resolves.toBe(result)
+    } finally {
+      vi.useRealTimers()
+    }
   })
 
   it('lets what runs wait where it is when there is less room, the least urgent first, and go on when there is more', () => {
