@@ -7,12 +7,13 @@ const port = Number(process.env.E2E_PORT ?? 4655)
 
 export default defineConfig({
   testDir: 'e2e',
-  testMatch: '*.e2e.ts',
   // sound is made in real time: where all that goes out is listened to, two browsers on two cores would only measure each other.
   // `npm test` runs `alone` with one worker and `beside` with two
   projects: [
-    { name: 'alone', grep: LISTENING },
-    { name: 'beside', grepInvert: LISTENING },
+    { name: 'alone', grep: LISTENING, testMatch: '*.e2e.ts' },
+    { name: 'beside', grepInvert: LISTENING, testMatch: '*.e2e.ts' },
+    // what takes long, and is no part of `npm test`: `npm run endure`
+    { name: 'endure', testMatch: 'endure/*.endure.ts', timeout: 3_600_000 },
   ],
   workers: 1,
   timeout: 90_000,

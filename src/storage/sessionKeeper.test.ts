@@ -88,6 +88,17 @@ describe('the session keeper', () => {
     expect((await keeper.load())?.session).toEqual({ n: 1 })
   })
 
+  it('finds rows that lie under a name that is not their own', async () => {
+    const { database, keeper } = keeperOf()
+    await database.sessions.put({ id: 'curent' as 'current', savedAt: 1, session: { n: 1 } })
+    expect(await keeper.load()).toBeUndefined()
+    const [stray, ...others] = await keeper.strays()
+    expect(others).toEqual([])
+    expect(stray).toMatchObject({ key: 'curent', row: { session: { n: 1 } } })
+    await keeper.removeStray(stray?.key)
+    expect(await keeper.strays()).toEqual([])
+  })
+
   it('never writes over what another one wrote', async () => {
     const a = keeperOf()
     const b = keeperOf(a.database)

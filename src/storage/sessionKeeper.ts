@@ -96,6 +96,17 @@ export function createSessionKeeper<S, O>(
       session = undefined
       outlook = undefined
     },
+    /** Rows that no visit would read: what a row was whose key is no longer its own. */
+    async strays(): Promise<readonly { readonly key: unknown; readonly row: unknown }[]> {
+      const rows: { key: unknown; row: unknown }[] = []
+      await database.sessions.each((row, { primaryKey }) => {
+        if (primaryKey !== 'current') rows.push({ key: primaryKey, row })
+      })
+      return rows
+    },
+    async removeStray(key: unknown) {
+      await database.sessions.delete(key as 'current')
+    },
     /** What lies there; undefined on a first visit. From here on this keeper writes over it. */
     async load(): Promise<Kept | undefined> {
       const [row, outlookRow] = await Promise.all([

@@ -74,6 +74,7 @@ export interface Opened {
  */
 export async function openKept(theme: Outlook['theme'], mayWrite: boolean): Promise<Opened> {
   const first = { session: firstSession(), outlook: firstOutlook(theme) }
+  if (mayWrite) await keepStrays()
   const kept = await keeper.load()
   if (!kept) return first
   const read = readSession(kept.session)
@@ -86,6 +87,18 @@ export async function openKept(theme: Outlook['theme'], mayWrite: boolean): Prom
   if (read.mended.length > 0 && mayWrite)
     await keepAside('session', kept.session, mendedNote(read.mended, kept.session))
   return { session: read.session, outlook }
+}
+
+/** What lies where no session is looked for is kept aside, too. */
+async function keepStrays() {
+  for (const { key, row } of await keeper.strays()) {
+    await keepAside(
+      'session',
+      (row as { session?: unknown }).session ?? row,
+      'It lay under a name that is not its own.',
+    )
+    await keeper.removeStray(key)
+  }
 }
 
 function outlookOf(raw: unknown, first: Outlook, session: Session): Outlook {
