@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs'
 import { describe, expect, it } from 'vitest'
 import { methods } from '../core'
 import { firstSession, newVariant } from './create'
@@ -214,5 +215,28 @@ describe('readOutlook', () => {
         if (field !== top) expect(read.outlook[field], name).toEqual(outlook[field])
     }
     expect(readOutlook(undefined, first)).toEqual({ outlook: first, mended: [] })
+  })
+})
+
+describe('docs/session.md', () => {
+  const text = readFileSync('docs/session.md', 'utf8')
+
+  it('has examples that are read without a word', () => {
+    const examples = [...text.matchAll(/```json\n([\s\S]*?)```/g)].map(([, json]) => JSON.parse(json as string))
+    expect(examples).toHaveLength(2)
+    for (const example of examples) expect(read(example).mended).toEqual([])
+    const [source] = read(examples[1]).session.sources
+    expect(source).toMatchObject({ name: 'Bell, far', target: { stretch: 40, pitchSemitones: -5 } })
+  })
+
+  it('names every field that there is', () => {
+    const full = fullSession()
+    const names = new Set<string>()
+    for (const path of pathsOf(full)) {
+      const last = path.at(-1)
+      if (typeof last === 'string' && !path.includes('settings')) names.add(last)
+    }
+    names.add('settings')
+    for (const name of names) expect(text, name).toContain(`\`${name}\``)
   })
 })
