@@ -236,3 +236,77 @@ test('a browser that is killed comes back with what was there', async ({ baseURL
     await browser.close().catch(() => undefined)
   }
 })
+
+test('a full disk is told of, loses nothing, and what could not be written is written when there is room', async ({
+  page,
+  context,
+}) => {
+  await bringInCall(page)
+  const session = await context.newCDPSession(page)
+  const origin = new URL(page.url()).origin
+  const { usage } = await session.send('Storage.getUsageAndQuota', { origin })
+  await session.send('Storage.overrideQuotaForOrigin', { origin, quotaSize: Math.max(1, Math.floor(usage / 2)) })
+  const big = writeWav(
+    { sampleRate: 48_000, channels: [Float32Array.from({ length: 48_000 * 60 }, (_, i) => Math.sin(i / 9) / 3)] },
+    { format: '32f' },
+  )
+  await page
+    .getByLabel('Sound files')
+    .setInputFiles([{ name: 'big.wav', mimeType: 'audio/wav', buffer: Buffer.from(big) }])
+  await expect(notice(page, /no room left/).first()).toBeVisible()
+  await expect(page.getByRole('button', { name: /^big/ })).toHaveCount(0)
+  // what is there can be worked with
+  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2.5')
+  await page.waitForTimeout(500)
+  await session.send('Storage.overrideQuotaForOrigin', { origin })
+  await expect(state(page)).toHaveCount(0, { timeout: 15_000 })
+  await page.waitForTimeout(300)
+  await page.reload()
+  await choose(page, 'gull')
+  expect(await stretch(page)).toBe('2.5')
+  expect((await storedRows(page)).contents).toHaveLength(1)
+})
+
+test('a view that fails takes nothing else down, and the session can be had as a file', async ({
+  browser,
+  baseURL,
+}) => {
+  const context = await browser.newContext({ baseURL: baseURL as string, acceptDownloads: true })
+  const page = await context.newPage()
+  await page.addInitScript(() => {
+    // nothing can be drawn any more
+    HTMLCanvasElement.prototype.getContext = () => {
+      throw new Error('no context')
+    }
+  })
+  await page.goto('/')
+  const failed = page.getByRole('alert', { name: 'The lanes failed' })
+  await expect(failed).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Play' })).toBeEnabled()
+  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '3')
+  await expect(failed).toBeVisible()
+  const waiting = page.waitForEvent('download')
+  await failed.getByRole('button', { name: 'Save the session as a file' }).click()
+  expect((await waiting).suggestedFilename()).toMatch(/\.zumbet$/)
+  await context.close()
+})
+
+test('the browser is asked to keep what it holds when the first own file comes in, and not before', async ({
+  page,
+}) => {
+  await page.addInitScript(() => {
+    const asked = { times: 0 }
+    Object.assign(globalThis, { persistAsked: asked })
+    navigator.storage.persist = async () => {
+      asked.times++
+      return true
+    }
+  })
+  const asked = () =>
+    page.evaluate(() => (globalThis as never as { persistAsked: { times: number } }).persistAsked.times)
+  await openSession(page)
+  expect(await asked()).toBe(0)
+  await page.getByLabel('Sound files').setInputFiles(CALL.file)
+  await choose(page, 'gull')
+  expect(await asked()).toBe(1)
+})
