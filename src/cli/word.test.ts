@@ -226,7 +226,7 @@ describe('zumbet session', () => {
     for (const file of [place('exhibit/session.json'), place('exhibit.zumbet')]) {
       const run = zumbet('session', file, '--json', '--extract', place('out'))
       expect(run.status).toBe(0)
-      expect(run.stderr).toContain('Again: variants 0 methodId was “moonshine”, is “wsola”')
+      expect(run.stderr).toContain('Again: variant 1 method was “moonshine”, is “wsola”')
       expect(JSON.parse(run.stdout)).toMatchObject({
         bpm: 84,
         sources: [

@@ -19,25 +19,27 @@ export function Notices() {
           }}
           className={`flex items-start gap-3 rounded-[5px] border bg-deck py-2.5 pr-2 pl-3.5 shadow-[0_8px_28px_rgb(0_0_0/0.35)] ${notice.tone === 'trouble' ? 'border-trouble' : 'border-edge'}`}
         >
-          <Toast.Description className="min-w-0 flex-1 py-0.5 break-words">
-            {notice.tone === 'trouble' && <span className="mr-1.5 font-[640] text-trouble">Trouble:</span>}
-            {notice.text}
-          </Toast.Description>
+          <div className="min-w-0 flex-1">
+            <Toast.Description className="py-0.5 break-words">
+              {notice.tone === 'trouble' && <span className="mr-1.5 font-[640] text-trouble">Trouble:</span>}
+              {notice.text}
+            </Toast.Description>
+            {notice.action && (
+              <Toast.Action altText={notice.action.label} asChild>
+                <button
+                  type="button"
+                  className="plain-button mt-1 -ml-2.5 !h-6 font-[620] !text-tide"
+                  onClick={notice.action.run}
+                >
+                  {notice.action.label}
+                </button>
+              </Toast.Action>
+            )}
+          </div>
           {notice.undo && (
             <Toast.Action altText="Undo this" asChild>
               <button type="button" className="plain-button !h-6 font-[620] !text-tide" onClick={undo}>
                 Undo
-              </button>
-            </Toast.Action>
-          )}
-          {notice.action && (
-            <Toast.Action altText={notice.action.label} asChild>
-              <button
-                type="button"
-                className="plain-button !h-auto shrink-0 py-0.5 font-[620] !text-tide"
-                onClick={notice.action.run}
-              >
-                {notice.action.label}
               </button>
             </Toast.Action>
           )}

@@ -21,11 +21,11 @@ export function SessionMenu() {
         width={270}
         doubtful={aside.length > 0}
         trigger={
-          <>
+          <span className="inline-flex items-center gap-1.5">
             Session
             {aside.length > 0 && <span className="caption">{aside.length} aside</span>}
             <ChevronDown size={13} aria-hidden="true" className="text-faint" />
-          </>
+          </span>
         }
       >
         <div className="-mx-2 flex flex-col items-stretch">

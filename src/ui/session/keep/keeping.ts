@@ -80,7 +80,7 @@ export async function openKept(theme: Outlook['theme'], mayWrite: boolean): Prom
   const read = readSession(kept.session)
   const outlook = outlookOf(kept.outlook, first.outlook, read.kind === 'unreadable' ? first.session : read.session)
   if (read.kind === 'unreadable') {
-    if (mayWrite) await keepAside('session', kept.session, `It could not be read: ${read.why}.`)
+    if (mayWrite) await keepAside('session', kept.session, `The session could not be read: ${read.why}.`)
     return { ...first, outlook }
   }
   if (read.kind === 'newer') return { session: read.session, outlook, newer: read.version }
@@ -95,7 +95,7 @@ async function keepStrays() {
     await keepAside(
       'session',
       (row as { session?: unknown }).session ?? row,
-      'It lay under a name that is not its own.',
+      'A session lay under a name that is not its own.',
     )
     await keeper.removeStray(key)
   }
@@ -115,7 +115,7 @@ function mendedNote(mended: readonly Mended[], raw: unknown): string {
     const text = sources?.[n]?.name
     return typeof text === 'string' && text !== '' ? text : undefined
   }
-  return `Some of it did not hold and was mended: ${mendedText(mended, name)}.`
+  return `Some of the session did not hold and was mended: ${mendedText(mended, name)}.`
 }
 
 /** Keep what could not be read as it lies, and offer it as a file. @throws where there is no room for it. */
@@ -124,7 +124,7 @@ async function keepAside(what: 'session' | 'outlook', raw: unknown, why: string)
   await listAside()
   notify({
     tone: 'trouble',
-    text: `The session. ${why} As it was, it is kept aside (Session, Kept aside).`,
+    text: `${why} As it was, it is kept aside, under Session.`,
     action: { label: 'Save it as a file', run: () => void saveAside(id) },
   })
 }
@@ -173,7 +173,7 @@ export async function beginAnew() {
   const row = await database.sessions.get('current')
   await asideRows.put({
     what: 'session',
-    why: `It was written by a newer version (${access.version}).`,
+    why: `A session of a newer version (${access.version}).`,
     raw: row?.session,
   })
   await listAside()
