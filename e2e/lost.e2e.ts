@@ -142,7 +142,7 @@ test('a session goes into a file and comes back, beside what is here or in its p
   expect((await exportNow(page, 'A')).bytes.equals(before.bytes)).toBe(true)
 
   await page.locator('#session-file').setInputFiles(file)
-  await offered.getByRole('button', { name: 'Add to the shelf' }).click()
+  await offered.getByRole('button', { name: 'Add all' }).click()
   await expect(rows()).toHaveCount(22)
   await page.keyboard.press('Control+z')
   await expect(rows()).toHaveCount(11)

@@ -48,13 +48,13 @@ export function OfferedSession() {
                 {note}
               </p>
             ))}
-            <span className="mt-1.5 -mx-1.5 flex justify-between">
+            <span className="mt-1.5 -ml-2 flex">
               <button
                 type="button"
                 className="plain-button !h-6 !text-tide"
                 onClick={() => void acceptSession('beside')}
               >
-                Add to the shelf
+                Add all
               </button>
               <button
                 type="button"
