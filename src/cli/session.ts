@@ -4,19 +4,16 @@ import { AppError } from '../core'
 import { createContentHash } from '../host/contentHash'
 import { errnoText } from '../host/errnoText'
 import { errorText } from '../host/errorText'
+import { mendedText, readSession, type SessionRead, type Source } from '../session'
 import {
   isSafePath,
-  mendedText,
   type OpenSessionFile,
   openSessionFile,
   type PartBytes,
   parseSession,
-  readSession,
-  type SessionRead,
   type Sink,
-  type Source,
   safeFileName,
-} from '../session'
+} from '../session/sessionFile'
 import { places, readArguments } from './args'
 import { readText } from './files'
 import { makeFolder, partialFile } from './places'

@@ -46,21 +46,6 @@ export {
   type Variant,
 } from './schema'
 export {
-  blobSink,
-  type FileSound,
-  isSafePath,
-  type OpenSessionFile,
-  openSessionFile,
-  type PartBytes,
-  parseSession,
-  partsOfBlob,
-  type Sink,
-  safeFileName,
-  sessionText,
-  withNewIds,
-  writeSessionFile,
-} from './sessionFile'
-export {
   barsOf,
   bpmOf,
   clampPitch,

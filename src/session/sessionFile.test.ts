@@ -3,6 +3,7 @@ import { strToU8, zipSync } from 'fflate'
 import { describe, expect, it } from 'vitest'
 import { createRandom } from '../core/dsp/random'
 import { firstSession, newSource } from './create'
+import { plainText } from './plainText'
 import type { Session } from './schema'
 import {
   blobSink,
@@ -10,7 +11,6 @@ import {
   openSessionFile,
   partsOfBlob,
   safeFileName,
-  sessionText,
   withNewIds,
   writeSessionFile,
 } from './sessionFile'
@@ -176,6 +176,6 @@ describe('the session file', () => {
   })
 
   it('is written as plain text that JSON reads', () => {
-    expect(JSON.parse(sessionText({ ...session, odd: 3n }))).toEqual(JSON.parse(JSON.stringify(session)))
+    expect(JSON.parse(plainText({ ...session, odd: 3n }))).toEqual(JSON.parse(JSON.stringify(session)))
   })
 })

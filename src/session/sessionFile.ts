@@ -1,5 +1,6 @@
 import { configure, type Entry, type FileEntry, Reader, Writer, ZipReader, ZipWriter } from '@zip.js/zip.js'
 import { AppError } from '../core'
+import { plainText } from './plainText'
 import { readSession, type SessionRead } from './readSession'
 import { SESSION_VERSION, type Session, type Source } from './schema'
 
@@ -207,7 +208,7 @@ export async function writeSessionFile(
   now: Date,
 ) {
   const zip = new ZipWriter(new SinkWriter(sink, Number.POSITIVE_INFINITY), { level: 0, lastModDate: now })
-  await zip.add('session.json', new PartReader(bytesOfText(sessionText(session))))
+  await zip.add('session.json', new PartReader(bytesOfText(plainText(session))))
   const done = new Set<string>()
   for await (const { hash, bytes, file } of sounds) {
     if (done.has(hash)) continue
@@ -216,10 +217,6 @@ export async function writeSessionFile(
   }
   await zip.close()
 }
-
-/** The session as the text that lies in the file. Fields of other versions that JSON cannot hold are left out. */
-export const sessionText = (session: unknown) =>
-  `${JSON.stringify(session, (_, value) => (typeof value === 'bigint' ? undefined : value), 2)}\n`
 
 function bytesOfText(text: string): PartBytes {
   const bytes = new TextEncoder().encode(text)

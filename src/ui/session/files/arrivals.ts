@@ -114,7 +114,11 @@ async function arrive({ id, name, held, tries, gesture, select }: Waiting): Prom
       { kind: 'decode', blob, file: name },
       { rank: 1, ...readLimit(blob, name) },
     )
-    if (!mayChange()) return false
+    if (!mayChange()) {
+      // who writes now reads it
+      setArrival(id, undefined)
+      return false
+    }
     await contents.keep(sound.hash, held)
     shelf.put(id, sound)
     const source = newSource({ id, name: name.replace(/\.[^.]+$/, '') || name, file: name, origin: 'file' })

@@ -10,8 +10,8 @@ import {
   readOutlook,
   readSession,
   type Session,
-  sessionText,
 } from '../../../session'
+import { plainText } from '../../../session/plainText'
 import { createSessionKeeper } from '../../../storage'
 import { saveFile } from '../../common/saveFile'
 import { setAccess } from '../state/access'
@@ -152,7 +152,7 @@ const dayOf = (date: Date) =>
 function saveRaw(raw: unknown, name: string) {
   let text: string
   try {
-    text = sessionText(raw)
+    text = plainText(raw)
   } catch {
     // it holds itself, or something that no text can hold
     text = `${JSON.stringify({ unreadable: String(raw) })}\n`

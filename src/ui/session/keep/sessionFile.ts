@@ -1,19 +1,8 @@
 import { AppError } from '../../../core'
 import { createContentHash, hashOfBlob } from '../../../host/contentHash'
 import { errorText } from '../../../host/errorText'
-import {
-  blobSink,
-  contentKeys,
-  type FileSound,
-  mendedText,
-  type OpenSessionFile,
-  openSessionFile,
-  partsOfBlob,
-  type Session,
-  type Source,
-  withNewIds,
-  writeSessionFile,
-} from '../../../session'
+import { contentKeys, mendedText, type Session, type Source } from '../../../session'
+import type { FileSound, OpenSessionFile } from '../../../session/sessionFile'
 import { saveFile } from '../../common/saveFile'
 import { edit, selectSource } from '../edits'
 import { fetchDemo } from '../files/audioShelf'
@@ -27,6 +16,9 @@ import { askToPersist } from './persist'
 /** The session as a file: saved whole, opened beside what is here or in its place. */
 
 const { getState, setState } = store
+
+/** Zips are read by a package that nobody needs to see the bench. */
+const zips = () => import('../../../session/sessionFile')
 let stop: AbortController | undefined
 let opened: { readonly file: OpenSessionFile; readonly name: string } | undefined
 
@@ -60,6 +52,7 @@ export async function saveSession() {
   const now = new Date()
   const name = `Session ${now.getFullYear()}-${pad(now.getMonth() + 1)}-${pad(now.getDate())} ${pad(now.getHours())}.${pad(now.getMinutes())}.zumbet`
   await working('Saving', name, async (show, signal) => {
+    const { blobSink, partsOfBlob, writeSessionFile } = await zips()
     const missing: string[] = []
     const sounds: { source: Source; blob: Blob; hash: string }[] = []
     for (const source of session.sources) {
@@ -105,6 +98,7 @@ export async function offerSession(file: File) {
   if (!mayChange()) return
   await letGo()
   await working('Opening', file.name, async () => {
+    const { openSessionFile, partsOfBlob } = await zips()
     const session = await openSessionFile(partsOfBlob(file), file.name)
     if (session.read.kind === 'unreadable') {
       await session.close()
@@ -135,6 +129,7 @@ export async function acceptSession(how: 'beside' | 'instead') {
   await working('Opening', offered.file, async (show, signal) => {
     void askToPersist()
     const { session, missing, hashes } = await takeSounds(offered.session, from.file, show, signal)
+    const { withNewIds } = await zips()
     const { sources, ...rest } = withNewIds(session, () => crypto.randomUUID())
     edit(`Open ${offered.file}`, (draft) => {
       if (how === 'beside') {
@@ -163,6 +158,7 @@ async function takeSounds(
   signal: AbortSignal,
 ) {
   const total = session.sources.reduce((sum, source) => sum + (file.sizeOf(source) ?? 0), 1)
+  const { blobSink } = await zips()
   const missing: string[] = []
   const hashes: string[] = []
   const sources: Source[] = []
