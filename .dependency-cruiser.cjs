@@ -12,7 +12,7 @@ module.exports = {
     only('core', [], 'core stands alone'),
     only('host', ['core'], 'host knows core only'),
     only('session', ['core', 'host'], 'what a session is knows neither page nor storage'),
-    only('engine', ['core', 'host'], 'engine, storage and cli never import one another'),
+    only('engine', ['core', 'host', 'session'], 'engine, storage and cli never import one another'),
     only('storage', ['core', 'host', 'session'], 'engine, storage and cli never import one another'),
     only('cli', ['core', 'host', 'session'], 'engine, storage and cli never import one another'),
     only('ui', ['core', 'host', 'session', 'engine', 'storage'], 'ui joins what lies below it'),

@@ -4,7 +4,6 @@ import type {
   DecodedFile,
   ExportOrder,
   ExportPlan,
-  Knowledge,
   KnowOptions,
   Overview,
   PieceFacts,
@@ -20,6 +19,7 @@ import type {
   Trial,
 } from '../core'
 import type { WireError } from '../host/errorWire'
+import type { FoundFacts } from '../session'
 import type { Sound } from './sound'
 
 /** What is known of a sound once it has been read or rendered. */
@@ -34,18 +34,7 @@ export interface DecodedSound extends Omit<DecodedFile, 'audio'> {
 export const KEPT_SECONDS = 120
 
 /** What is known of a file that was only listed: enough to sort it, show it and judge it. */
-export interface FileFacts {
-  /** of the bytes, SHA-256, hex: files with the same one are the same file */
-  readonly hash: string
-  readonly frames: number
-  readonly sampleRate: number
-  readonly channels: number
-  readonly container: string
-  readonly peak: number
-  /** integrated, LUFS */
-  readonly loudness: number
-  readonly knowledge: Knowledge
-}
+export type FileFacts = FoundFacts
 
 export type Job =
   | { readonly kind: 'decode'; readonly blob: Blob; readonly file: string }

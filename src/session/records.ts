@@ -85,12 +85,14 @@ export const readTrial = (raw: unknown): Trial | undefined =>
 
 /** What is known of a file that was only listed. */
 export interface FoundFacts {
+  /** of the bytes, SHA-256, hex: files with the same one are the same file */
   readonly hash: string
   readonly frames: number
   readonly sampleRate: number
   readonly channels: number
   readonly container: string
   readonly peak: number
+  /** integrated, LUFS */
   readonly loudness: number
   readonly knowledge: Knowledge
 }
