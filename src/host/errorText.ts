@@ -1,4 +1,5 @@
 import { AppError } from '../core'
+import { errnoText } from './errnoText'
 
 type Details = Readonly<Record<string, string | number>>
 
@@ -80,6 +81,10 @@ export function errorText(error: unknown): string {
     if (text) return text(error.details)
     if (error.details.what) return `Something went wrong: ${error.details.what}`
   }
+  // a disk that fails in the middle of something
+  const { syscall, path } = (error ?? {}) as { syscall?: unknown; path?: unknown }
+  if (typeof syscall === 'string')
+    return `${typeof path === 'string' ? path : 'A file'} could not be read or written: ${errnoText(error)}. Check the disk, then try again.`
   return `Something went wrong: ${error instanceof Error ? error.message : String(error)}`
 }
 

@@ -122,6 +122,16 @@ describe('errorText', () => {
     }
   })
 
+  it('has words for a disk that fails, and none of the machine', () => {
+    const failed = Object.assign(new Error('EIO: i/o error, read'), { code: 'EIO', syscall: 'read' })
+    expect(errorText(failed)).toBe(
+      'A file could not be read or written: the disk failed. Check the disk, then try again.',
+    )
+    expect(errorText(Object.assign(new Error('x'), { code: 'EWHAT', syscall: 'open', path: '/a' }))).toMatch(
+      /^\/a could not/,
+    )
+  })
+
   it('has a sentence for every code that is thrown anywhere', () => {
     const files = (readdirSync('src', { recursive: true }) as string[]).filter((file) => /\.tsx?$/.test(file))
     const codes = new Set<string>()
