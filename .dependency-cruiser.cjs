@@ -45,7 +45,12 @@ module.exports = {
       severity: 'error',
       from: {
         path: '^src/',
-        pathNot: ['\\.test\\.tsx?$', '^src/core/testing/', '^src/cli/(bench|gates|quality|adviceTable)\\.ts$', '^src/cli/fuzz/'],
+        pathNot: [
+          '\\.test\\.tsx?$',
+          '^src/core/testing/',
+          '^src/cli/(bench|gates|quality|adviceTable)\\.ts$',
+          '^src/cli/fuzz/',
+        ],
       },
       to: { path: '^src/core/testing/' },
     },
