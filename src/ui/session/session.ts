@@ -81,7 +81,8 @@ async function openAs(kind: 'writes' | 'watches') {
 
 /** What only the tab that writes does. */
 async function goOn() {
-  await openArrivals().catch(tell)
+  // what nothing may be added to takes in nothing that waits
+  if (getState().access.kind === 'writes') await openArrivals().catch(tell)
   openList().catch(tell)
 }
 
