@@ -96,6 +96,46 @@ export async function heard(
   return { samples, sampleRate: packed.sampleRate, total: packed.total }
 }
 
+/**
+ * All that went to the output from a frame on, by its own count. It is asked for once: between two questions sound goes on, and what was
+ * asked for by the first answer has moved on by the second.
+ */
+export async function heardSince(
+  page: Page,
+  frame: number,
+): Promise<{ samples: Float32Array; from: number; total: number; sampleRate: number }> {
+  const { samples, sampleRate, total } = await heard(page, 2 ** 20)
+  const from = Math.max(frame, total - samples.length)
+  return { samples: samples.subarray(from - (total - samples.length)), from, total, sampleRate }
+}
+
+/** How far what was heard is what it should be, where a busy machine may have put silence between. */
+export interface Followed {
+  /** samples of the ideal that were heard, one after the other, before the first that differs */
+  readonly same: number
+  /** where in what was heard the first one lies that differs */
+  readonly end: number
+  /** samples of silence that the ideal does not have */
+  readonly silent: number
+}
+
+/**
+ * Follow what was heard along what it should be. Running dry puts silence between two samples and loses none: that silence is passed over,
+ * and counted, so that a busy machine is no reason to compare nothing.
+ */
+export function follow(samples: Float32Array, ideal: Float32Array, frames = ideal.length): Followed {
+  let same = firstSound(ideal)
+  let at = firstSound(samples)
+  let silent = 0
+  while (same < frames && at < samples.length) {
+    if (samples[at] === ideal[same]) same++
+    else if (samples[at] === 0) silent++
+    else break
+    at++
+  }
+  return { same, end: at, silent }
+}
+
 export async function output(page: Page): Promise<{ underruns: number; wayOutMs: number }> {
   return page.evaluate(() => {
     const { zumbetOutput } = globalThis as unknown as { zumbetOutput: Output }

@@ -7,7 +7,9 @@ import {
   drawn,
   expect,
   firstSound,
+  follow,
   heard,
+  heardSince,
   listen,
   openBench,
   output,
@@ -22,21 +24,33 @@ const demo = (id: string): AudioBlock => {
   return readWav(readFileSync(`public/demo/${file}`), file).audio
 }
 
-/** The longest run of whole silence inside what was heard. */
-function longestGap(samples: Float32Array): number {
-  let longest = 0
-  let run = 0
-  for (const value of samples) {
-    run = value === 0 ? run + 1 : 0
-    longest = Math.max(longest, run)
+/** three silent samples in a row are no zero that a sound passes through */
+const SILENT_FROM = 3
+
+/** The runs of whole silence inside what was heard: where each begins and ends. */
+function silencesIn(samples: Float32Array): { start: number; end: number }[] {
+  const runs: { start: number; end: number }[] = []
+  let start = 0
+  for (let i = 0; i <= samples.length; i++) {
+    if (samples[i] === 0) continue
+    if (i - start >= SILENT_FROM) runs.push({ start, end: i })
+    start = i + 1
   }
-  return longest
+  return runs
 }
 
-function largestStep(samples: Float32Array): number {
+/** What was heard with its silences taken out. */
+function withoutSilences(samples: Float32Array): Float32Array {
+  const silences = silencesIn(samples)
+  return samples.filter((_, i) => !silences.some(({ start, end }) => i >= start && i < end))
+}
+
+/** The largest step from sample to sample, but for those into silence and out of it. */
+function largestStep(samples: Float32Array, silences: readonly { start: number; end: number }[] = []): number {
+  const edges = new Set(silences.flatMap(({ start, end }) => [start, end]))
   let most = 0
   for (let i = 1; i < samples.length; i++)
-    most = Math.max(most, Math.abs((samples[i] as number) - (samples[i - 1] as number)))
+    if (!edges.has(i)) most = Math.max(most, Math.abs((samples[i] as number) - (samples[i - 1] as number)))
   return most
 }
 
@@ -67,18 +81,16 @@ test('what goes out of a lane is, sample for sample, what is exported', async ({
     await listen(page, 1.2)
     await page.keyboard.press('Space')
     await listen(page, 0.1)
-    const { total } = await heard(page, 1)
-    const { samples, sampleRate } = await heard(page, total - before)
+    const { samples, sampleRate, total } = await heardSince(page, before)
     before = total
     expect(sampleRate).toBe(48_000)
     const ideal = (id ? renderBlock(source, recipe(id, { stretch: 1.25 })) : source).channels[0] as Float32Array
     const { underruns } = await output(page)
-    const offset = firstSound(samples) - firstSound(ideal)
-    let wrong = 0
-    for (let i = 0; i < 40_000; i++) if (samples[offset + i] !== ideal[i]) wrong++
-    // silence that an underrun put between shifts all that follows: then there is nothing left to compare
-    if (underruns === 0) expect(wrong, `lane ${lane}`).toBe(0)
-    expect(rms(samples.subarray(offset, offset + 40_000))).toBeGreaterThan(0.03)
+    const { same, silent } = follow(samples, ideal, 40_000)
+    expect(same, `lane ${lane}`).toBe(40_000)
+    // silence of its own comes from a machine that was too busy, and from nothing else
+    if (silent > 0) expect(underruns, `lane ${lane}: ${silent} silent samples`).toBeGreaterThan(0)
+    expect(rms(samples.subarray(firstSound(samples), firstSound(samples) + 40_000))).toBeGreaterThan(0.03)
   }
 })
 
@@ -95,19 +107,17 @@ test('a switch is heard soon after the key, by the samples that went out', async
     return total
   })
   await listen(page, 0.5)
-  const { samples, total } = await heard(page, 2 ** 19)
+  const { samples, from } = await heardSince(page, 0)
   const ideal = demo('rope-winch').channels[0] as Float32Array
-  const offset = firstSound(samples) - firstSound(ideal)
-  let same = 0
-  while (samples[offset + same] === ideal[same] && offset + same < samples.length) same++
-  const frames = total - samples.length + offset + same - pressed
+  const { same, end } = follow(samples, ideal)
+  const frames = from + end - pressed
   // the way from the worklet to the ear comes on top of it, and is the machine's own
   const description = `${((1000 * frames) / 48_000).toFixed(0)} ms from the key to the first sample that differs`
   info.annotations.push({ type: 'switch', description })
   console.log(`    switch: ${description}`)
   expect(same).toBeGreaterThan(24_000)
-  expect(offset + same).toBeLessThan(samples.length)
-  if ((await output(page)).underruns === 0) expect(frames).toBeGreaterThan(0)
+  expect(end).toBeLessThan(samples.length)
+  expect(frames).toBeGreaterThan(0)
 })
 
 test('a setting of the heaviest method is heard soon after it is changed, by the samples that went out', async ({
@@ -130,19 +140,17 @@ test('a setting of the heaviest method is heard soon after it is changed, by the
     return total
   })
   await listen(page, 1)
-  const { samples, total } = await heard(page, 2 ** 19)
+  const { samples, from } = await heardSince(page, 0)
   const ideal = renderBlock(demo('rope-winch'), recipe('layered', { stretch: 1.25 })).channels[0] as Float32Array
-  const offset = firstSound(samples) - firstSound(ideal)
-  let same = 0
-  while (samples[offset + same] === ideal[same] && offset + same < samples.length) same++
-  const frames = total - samples.length + offset + same - pressed
+  const { same, end } = follow(samples, ideal)
+  const frames = from + end - pressed
   const description = `${((1000 * frames) / 48_000).toFixed(0)} ms from Enter to the first sample that differs`
   info.annotations.push({ type: 'setting', description })
   console.log(`    setting: ${description}`)
   // what had gone out before it was changed is what the method makes, to the sample
   expect(same).toBeGreaterThan(48_000)
-  expect(offset + same).toBeLessThan(samples.length)
-  if ((await output(page)).underruns === 0) expect(frames).toBeGreaterThan(0)
+  expect(end).toBeLessThan(samples.length)
+  expect(frames).toBeGreaterThan(0)
 })
 
 test('switching lanes while it plays leaves no gap and no step, and keeps the place', async ({ page }) => {
@@ -166,10 +174,10 @@ test('switching lanes while it plays leaves no gap and no step, and keeps the pl
   const { samples } = await heard(page, 2 * 48_000)
   const { underruns } = await output(page)
   const source = demo('harmonium').channels[0] as Float32Array
-  if (underruns === 0) {
-    expect(longestGap(samples)).toBeLessThan(3)
-    expect(largestStep(samples)).toBeLessThan(1.6 * largestStep(source))
-  }
+  // each silence was counted by the output when it ran dry: a switch makes none
+  const silences = silencesIn(samples)
+  expect(silences.length).toBeLessThanOrEqual(underruns)
+  expect(largestStep(samples, silences)).toBeLessThan(1.6 * largestStep(source))
   for (let at = 0; at + 4800 < samples.length; at += 2400)
     expect(rms(samples.subarray(at, at + 4800))).toBeGreaterThan(0.01)
 })
@@ -206,8 +214,8 @@ test('a change of pitch or length while it plays is heard, without a gap, at the
   // the prime of the bell, 392 Hz, five semitones up; it is a pair of partials half a Hz apart
   const wanted = 392 * 2 ** (5 / 12)
   expect(Math.abs(cents(fitTone(samples.subarray(0, 24_000), 48_000, wanted).hz, wanted))).toBeLessThan(8)
-  const { underruns } = await output(page)
-  if (underruns === 0) expect(longestGap((await heard(page, 90_000)).samples)).toBeLessThan(3)
+  const { samples: last } = await heard(page, 90_000)
+  expect(silencesIn(last).length).toBeLessThanOrEqual((await output(page)).underruns)
   await expect(page.getByRole('button', { name: 'Stop' })).toBeVisible()
 })
 
@@ -235,14 +243,12 @@ test('a loop drawn in the lanes comes round, and stays inside its ends', async (
     expect(at).toBeLessThanOrEqual(3.91)
     await page.waitForTimeout(40)
   }
-  const { underruns } = await output(page)
-  const { samples } = await heard(page, 4 * 19_200)
-  if (underruns === 0) {
-    let apart = 0
-    for (let i = 0; i < 19_200; i++)
-      apart = Math.max(apart, Math.abs((samples[2 * 19_200 + i] as number) - (samples[3 * 19_200 + i] as number)))
-    expect(apart).toBeLessThan(1e-4)
-  }
+  const { samples } = await heard(page, 6 * 19_200)
+  // silence that a busy machine put between loses none of what is round it
+  const sound = withoutSilences(samples)
+  expect(sound.length).toBeGreaterThan(3 * 19_200)
+  const [one, other] = [sound.subarray(-2 * 19_200, -19_200), sound.subarray(-19_200)]
+  expect(one.reduce((most, value, i) => Math.max(most, Math.abs(value - (other[i] as number))), 0)).toBeLessThan(1e-4)
   expect(rms(samples)).toBeGreaterThan(0.01)
 })
 
