@@ -7,6 +7,7 @@ const TEXTS: Readonly<Record<string, string>> = {
   EPERM: 'that is not allowed here',
   EROFS: 'the disk takes no changes',
   ENOSPC: 'the disk is full',
+  EFBIG: 'files may not be so large here',
   EDQUOT: 'your share of the disk is used up',
   ENAMETOOLONG: 'its name is too long',
   ELOOP: 'its links lead in a circle',

@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from 'node:fs'
 import { describe, expect, it, vi } from 'vitest'
 import { AppError, type Task } from '../core'
+import { errnoText } from './errnoText'
 import { errorText, textCodes } from './errorText'
 import { fromWire, toWire } from './errorWire'
 import { runTask } from './runTask'
@@ -120,6 +121,13 @@ describe('errorText', () => {
       expect(text, code).not.toMatch(/undefined|NaN/)
       expect(text, code).toMatch(/[.?]$/)
     }
+  })
+
+  it('has words for every way in which a disk says no', () => {
+    for (const code of ['ENOENT', 'EISDIR', 'ENOTDIR', 'ENOSPC', 'EACCES', 'EROFS', 'EFBIG', 'EIO', 'ELOOP'])
+      expect(errnoText({ code }), code).not.toContain('no reason')
+    expect(errnoText({ code: 'ENOSPC' })).toBe('the disk is full')
+    expect(errnoText({ code: 'EWHAT' })).toBe('the disk gave no reason that is known')
   })
 
   it('has words for a disk that fails, and none of the machine', () => {
