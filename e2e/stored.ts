@@ -24,7 +24,7 @@ export function storedRows(page: Page): Promise<Record<string, unknown[]>> {
   })
 }
 
-/** Put a value into a row; `wrong` is JavaScript for it, since not everything that storage holds can be sent as JSON. */
+/** Put a wrong value into a row. `wrong` is its name: not all that storage holds can be sent as JSON. */
 export async function breakRow(page: Page, { table, key, path }: Change, wrong: string) {
   await page.evaluate(
     async ({ table, key, path, wrong }) => {

@@ -1,5 +1,6 @@
-// What only long use shows: every stored row damaged in fifty ways, three tabs, a full disk, a browser killed at 200 random moments, broken
-// files through the page. `npm run endure -- kills` runs one of them; ENDURE_KILLS=20 and the like do fewer.
+// What only long use shows: every stored row damaged in fifty ways, three tabs, a full disk, a browser killed at 200
+// random moments, broken files through the page. `npm run endure -- kills` runs one of them; ENDURE_KILLS=20 and the
+// like do fewer.
 import { existsSync } from 'node:fs'
 import { needBuild, needNode, needPackages, run, tool } from './setup.mjs'
 

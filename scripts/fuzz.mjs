@@ -1,5 +1,5 @@
-// Reads thousands of broken sound files of every kind; says what became of them, and ends with 1 if one hangs or is refused without words.
-// `npm run fuzz -- 500` tries fewer.
+// Reads thousands of broken sound files of every kind; says what became of them, and ends with 1 if one hangs or is
+// refused without words. `npm run fuzz -- 500` tries fewer.
 import { spawnSync } from 'node:child_process'
 import { join } from 'node:path'
 import { bundled, root } from './bundle.mjs'

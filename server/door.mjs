@@ -4,7 +4,7 @@ import { join, normalize, sep } from 'node:path'
 
 const LOOPBACK = ['localhost', '127.0.0.1', '[::1]']
 
-/** Names that a request may call this server by: its own loopback, where it was told to listen, and those in ZUMBET_HOSTS. */
+/** Names that a request may call this server by: loopback, where it was told to listen, ZUMBET_HOSTS. */
 export function allowedHosts({ HOST, ZUMBET_HOSTS } = {}) {
   const own = HOST && !['0.0.0.0', '::'].includes(HOST) ? [HOST.includes(':') ? `[${HOST}]` : HOST] : []
   const more = (ZUMBET_HOSTS ?? '').split(',').map((name) => name.trim())
@@ -61,7 +61,7 @@ function sizeOf(folder, path) {
   }
 }
 
-/** Whether any of the ranges that are asked for lies in so many bytes; what is no range at all counts as none asked for. */
+/** Whether any of the ranges lies in so many bytes. What is no range at all counts as none asked for. */
 export function isSatisfiable(range, size) {
   const list = /^\s*bytes\s*=(.*)$/i.exec(range)?.[1]
   if (list === undefined) return true

@@ -27,7 +27,7 @@ const server = createServer(async (request, response) => {
     response.end(request.method === 'HEAD' ? undefined : refused.body)
     return
   }
-  // nothing here changes, so there is nothing to be sure of before it is read; what serves the files stumbles over these
+  // files here never change, so these have nothing to guard; what serves the files stumbles over them
   for (const name of ['if-match', 'if-unmodified-since']) delete request.headers[name]
   try {
     await handler(request, response)

@@ -4,7 +4,7 @@ import { chromium, expect, test } from '@playwright/test'
 import { writeWav } from '../../src/core'
 import { CALL } from '../bench'
 
-/** A profile on a disk that runs full: files until there is no more room, and everything that was there is there after it. */
+/** A profile on a small disk gets files until it is full. Everything that was there is there after it. */
 
 const mayMount = spawnSync('unshare', ['--mount', 'mount', '-t', 'tmpfs', 'tmpfs', '/mnt']).status === 0
 

@@ -5,7 +5,7 @@ import { chromium, expect, type Page, test } from '@playwright/test'
 import { createRandom } from '../../src/core/dsp/random'
 import { CALL } from '../bench'
 
-/** The browser shot with SIGKILL at random moments of work, and opened again: nothing that was done a moment before is lost. */
+/** SIGKILL ends the browser at random moments of work. Nothing that was done a moment before is lost. */
 
 const KILLS = Number(process.env.ENDURE_KILLS ?? 200)
 

@@ -2,7 +2,7 @@ import type { Page } from '@playwright/test'
 import { createRandom } from '../../src/core/dsp/random'
 import { choose, expect, openSession, test, type } from '../bench'
 
-/** Three tabs that take over from one another, are closed and opened, at random: never two that write, and never a change lost. */
+/** Three tabs take over from one another, close and open at random. One writes, and no change is lost. */
 
 const STEPS = Number(process.env.ENDURE_STEPS ?? 60)
 

@@ -29,7 +29,10 @@ const all: Commands = {
   info,
 }
 
-/** Run the command: results go to `out`, the rest to `err`; returns the exit code. @param more  commands that are not always loaded. */
+/**
+ * Run the command: results go to `out`, the rest to `err`. Returns the exit code.
+ * @param more  commands that are not always loaded.
+ */
 export async function main(words: readonly string[], terminal: Terminal, more: Commands = {}): Promise<number> {
   const commands: Commands = { ...all, ...more }
   const { out, err } = terminal

@@ -12,7 +12,10 @@ export const unwritable = (file: string, error: unknown) =>
 
 const MOST_LINKS = 40
 
-/** Where a name leads when it is a link: the file itself, whether or not it is there yet. @throws {AppError} `file/unwritable` */
+/**
+ * The file that a name stands for, links followed. It need not be there yet.
+ * @throws {AppError} `file/unwritable`
+ */
 export function realPlace(file: string): string {
   let place = resolve(file)
   for (let n = 0; n < MOST_LINKS; n++) {
@@ -64,7 +67,7 @@ export function checkPlace(file: string) {
   }
 }
 
-/** Make a folder, and those above it that are missing. Node's own way of doing so never comes back from a folder that takes none, as /proc. */
+/** Make a folder and its missing parents. Node's recursive mkdir never returns below /proc. */
 function makeMissing(folder: string) {
   const there = statSync(folder, { throwIfNoEntry: false })
   if (there?.isDirectory()) return
@@ -83,7 +86,10 @@ export function makeFolder(folder: string) {
   }
 }
 
-/** A file that only comes to its name when it is whole: until then it is a neighbour that `discard` removes. A link leads to what it links to. */
+/**
+ * A file that comes to its name when it is whole. Until then it is a neighbour, which `discard` removes.
+ * A link leads to what it links to.
+ */
 export function partialFile(target: string) {
   const file = realPlace(target)
   const place = join(dirname(file), `.${basename(file).slice(-200)}.${process.pid}.part`)

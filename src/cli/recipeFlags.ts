@@ -40,7 +40,10 @@ export function ofFlags<Result>(work: () => Result): Result {
 /** A method by its id, as a flag names it. @throws {UsageError} */
 export const methodOf = (id: string) => ofFlags(() => methodById(id))
 
-/** The recipe that the flags make, but for its stretch where a command finds that itself. @throws {UsageError} for values that no recipe takes. */
+/**
+ * The recipe that the flags make. Its stretch is given where a command finds that itself.
+ * @throws {UsageError} for values that no recipe takes.
+ */
 export async function recipeFrom(args: Arguments, methodId: string, stretch: number): Promise<Recipe> {
   const formants = args.text('formants') ?? 'move'
   if (formants !== 'move' && formants !== 'keep' && formants !== 'shift') {

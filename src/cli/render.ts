@@ -44,7 +44,8 @@ export function checkOutput(args: Arguments, output: string): SampleFormat | und
 
 /**
  * See that the result can go where it is wanted, before the work begins.
- * @throws {AppError} `file/unwritable`; `file/is-input` where it would take the place of what is read, and nobody says that it may.
+ * @throws {AppError} `file/unwritable`; `file/is-input` where it would take the place of what is read, and nobody
+ *   says that it may.
  */
 export async function checkTarget(args: Arguments, input: string, output: string, { ask }: Terminal) {
   checkPlace(output)

@@ -4,8 +4,8 @@ import { isMainThread, parentPort, Worker, workerData } from 'node:worker_thread
 import type { Terminal } from './terminal'
 
 /**
- * The command's work is done in a thread of its own, so that the first one is always there for Ctrl-C, and removes what is half written
- * however busy the other one is.
+ * The command's work is done in a thread of its own, so that the first one is always there for Ctrl-C, and removes
+ * what is half written however busy the other one is.
  */
 
 type FromWork =
@@ -30,7 +30,10 @@ const ERASE_LINE = '\r\u001b[K'
 /** Whether this thread does a command's work. */
 export const isWork = () => !isMainThread && 'words' in ((workerData as object | null) ?? {})
 
-/** Have the work done; resolves with the exit code. @param script  this very command, which does the work in its other thread. */
+/**
+ * Have the work done. Resolves with the exit code.
+ * @param script  what does the work, in a thread of its own.
+ */
 export function supervise(script: URL, words: readonly string[]): Promise<number> {
   const held = new Set<string>()
   const answered = new Int32Array(new SharedArrayBuffer(4))

@@ -3,7 +3,7 @@ import { createSHA256 } from 'hash-wasm'
 /** a part that is hashed at once: a long file never lies in memory as a whole */
 const PART_BYTES = 2 ** 23
 
-/** SHA-256 of bytes that come one part after another, hex: the one hash by which files are known, whatever their size. */
+/** SHA-256, hex, of bytes that come in parts. Files of any size are known by it. */
 export async function createContentHash(): Promise<{ add(bytes: Uint8Array): void; finish(): string }> {
   const hash = await createSHA256()
   hash.init()

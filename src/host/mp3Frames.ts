@@ -47,7 +47,7 @@ function headerAt(bytes: Uint8Array, at: number): Header | undefined {
   return { bytes: size, frames, sampleRate, tellsAt: 4 + (version === 3 ? (mono ? 17 : 32) : mono ? 9 : 17) }
 }
 
-/** Go through the coding frames of a file: a decoder passes over what is broken without a word. Undefined where there is not one. */
+/** Go through a file's coding frames: decoders skip broken ones silently. Undefined where there is none. */
 export function mp3Frames(bytes: Uint8Array): Mp3Frames | undefined {
   const text = (at: number, count: number) => String.fromCharCode(...bytes.subarray(at, at + count))
   let at = 0

@@ -3,7 +3,7 @@ const NAMES = ['log', 'info', 'warn', 'error', 'debug'] as const
 let inside = 0
 let kept: Partial<Record<(typeof NAMES)[number], unknown>> = {}
 
-/** Do something that has its own mind of what to print: decoders tell the console what they stumble over, and nobody reads it there. */
+/** Do some work with the console shut. Decoders print what they stumble over, and nobody reads it there. */
 export async function quietly<T>(work: () => Promise<T>): Promise<T> {
   const all = console as unknown as Record<string, unknown>
   if (inside++ === 0) {

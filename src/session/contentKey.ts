@@ -1,9 +1,8 @@
 import type { Source } from './schema'
 
 /**
- * By what anything that was made, measured or found out is known again: the bytes it is of, which part of them, the attacks as corrected
- * by hand, and what else it depends on. Equal content has equal keys, whatever source it belongs to and in whichever order its fields were
- * written.
+ * A key tells content apart: the bytes of a file, which part of them, attacks as corrected by hand, and what else matters.
+ * Equal content has equal keys. Neither its source nor the order of its fields plays a part.
  */
 
 type Of = Pick<Source, 'id' | 'hash' | 'facts' | 'range' | 'hand'>
@@ -28,7 +27,7 @@ function canonical(value: unknown): string {
   return `{${fields.map(([name, field]) => `${JSON.stringify(name)}:${canonical(field)}`).join()}}`
 }
 
-/** 128 bits of a text, in four words that each mix in the one before. Good against accidents; nobody attacks a store of figures. */
+/** 128 bits of a text, in four words that mix. Good against accidents; nobody attacks a store of figures. */
 function digest(value: unknown): string {
   const text = canonical(value)
   let a = 0x811c9dc5

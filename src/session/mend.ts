@@ -1,6 +1,6 @@
 import type { z } from 'zod'
 
-/** Something that did not hold when it was read, and what stands in its place; `now` is missing where it was left out. */
+/** Something that did not hold, and what stands in its place. `now` is missing where it was left out. */
 export interface Mended {
   /** where it lay: names and numbers, joined by dots */
   readonly path: string
@@ -21,11 +21,11 @@ const isPlain = (value: unknown): value is Plain =>
 const FORBIDDEN = ['__proto__', 'constructor', 'prototype']
 
 /**
- * Read a value as a schema wants it, field by field: what holds is taken as it is, what does not is brought into its range or replaced by
- * its default, and only what has none is given up. Fields that the schema does not know are carried through. The result passes the
- * schema's own check.
+ * A value is read field by field, as a schema wants it. What holds is taken as it is. What does not is brought into its
+ * range, or replaced by its default. What has no default is given up. Unknown fields are carried through.
+ * The result passes the schema's own check.
  * @param fallback  stands in for what is missing or broken.
- * @param mended    gets a line for everything that was changed. What was merely missing and has a default is no change.
+ * @param mended    gets a line for every change. A missing field that has a default is no change.
  * @returns BROKEN where there is neither value, default nor fallback.
  */
 export function mend<S extends Schema>(
@@ -146,7 +146,7 @@ function readObject(
   return out
 }
 
-/** The nearest value that holds: a number within its range, whole where it has to be; a text that is no longer than it may be. */
+/** The nearest value that holds: a number within its range, whole where need be; a text cut to its length. */
 function nearest(schema: Schema, raw: unknown): unknown {
   const { type } = definitionOf(schema)
   let near: unknown

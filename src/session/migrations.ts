@@ -13,9 +13,9 @@ function liftTempo(source: unknown): unknown {
   return { ...old, target, hand: { bpm: sourceBpm, ...plain(old.hand) } }
 }
 
-/** How the session of each version becomes one of the next. What is not as expected is left for `readSession` to mend. */
+/** How each version's session becomes one of the next. `readSession` mends what is not as expected. */
 const migrations: readonly ((session: Plain) => Plain)[] = [
-  // 1 → 2: files are kept by the hash of their bytes; of those kept by their source's id the hash is written down when they are read
+  // 1 → 2: files lie under the hash of their bytes. A source's older file gets its hash when it is read
   (session) => ({
     ...session,
     version: 2,

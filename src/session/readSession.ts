@@ -13,8 +13,9 @@ export type SessionRead =
   | { readonly kind: 'unreadable'; readonly why: string }
 
 /**
- * Read a session that comes from storage, from a session file, or was written by hand. Nothing is thrown: what does not hold is mended
- * and told of in `mended`, source by source and field by field; fields that are not known are carried through.
+ * A session is read from storage, from a session file, or as it was written by hand. Nothing is thrown.
+ * What does not hold is mended, source by source and field by field, and told of in `mended`.
+ * Unknown fields are carried through.
  */
 export function readSession(raw: unknown): SessionRead {
   if (typeof raw !== 'object' || raw === null || Array.isArray(raw))
@@ -55,8 +56,8 @@ export function readOutlook(raw: unknown, first: Outlook): { outlook: Outlook; m
 }
 
 /**
- * What is about to be written, as it would be read again: what is written is checked like what is read. `mended` is empty, and the
- * session the same, where nothing has to be told.
+ * What is written is checked like what is read: this is how it would be read again.
+ * `mended` is empty, and the session the same, where nothing has to be told.
  */
 export function checkedForWriting(session: Session): { session: Session; mended: readonly Mended[] } {
   const read = readSession(session)
@@ -109,7 +110,7 @@ function withDefaults(given: Record<string, unknown>, file: string): Record<stri
 const firstVariants = (id: string) =>
   firstMethods.map((methodId, n) => newVariant(`${nameOf(id)} ${n + 1}`, LETTERS[n] as string, methodId))
 
-/** What a schema cannot say: methods and settings that exist, letters and ids that differ, ranges that lie within the sound. */
+/** What a schema cannot say: known methods and settings, letters and ids that differ, ranges in the sound. */
 function checked(source: Source, path: string, mended: Mended[]): Source {
   const ids = new Set<string>()
   const letters: Variant[] = []

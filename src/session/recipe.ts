@@ -8,8 +8,8 @@ export function partFacts(source: Source): SourceFacts | undefined {
 }
 
 /**
- * Under what a source's bytes may lie: their hash; and, of files that came in before bytes were kept by their hash, the hash that was found
- * when they were read, and the source's id.
+ * A source's bytes lie under their hash. Those of an older version may lie under the hash in its facts, or under
+ * the source's id.
  */
 export const contentKeys = ({ hash, facts, id }: Source): readonly (string | undefined)[] => [hash, facts?.hash, id]
 

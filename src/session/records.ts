@@ -2,8 +2,8 @@ import { z } from 'zod'
 import { artefactKinds, KNOWLEDGE_VERSION, type Knowledge, type Trial } from '../core'
 
 /**
- * Checks of what was found out and kept beside a session. Records are only ever a way to find nothing out twice: one that does not hold
- * is no record, and whoever asked finds it out again.
+ * Records of what was found out only save finding it out twice. One that does not hold is no record.
+ * Whoever asked finds it out again.
  */
 
 const figure = z.custom<number>((value) => typeof value === 'number' && !Number.isNaN(value))

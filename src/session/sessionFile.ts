@@ -5,8 +5,8 @@ import { readSession, type SessionRead } from './readSession'
 import { SESSION_VERSION, type Session, type Source } from './schema'
 
 /**
- * The session as one file, `.zumbet`: a zip of `session.json` and the sounds as they came, `audio/HASH.ending`. Also reads zips made by
- * hand, whose sounds lie where each source's `file` says. docs/session.md.
+ * A session file, `.zumbet`, is a zip of `session.json` and the sounds as they came, `audio/HASH.ending`.
+ * Zips made by hand are read too: their sounds lie where each source's `file` says. docs/session.md tells it all.
  */
 
 // the page's policy lets no worker come from text, and sounds are stored as they are: there is little to do
@@ -102,8 +102,8 @@ export interface OpenSessionFile {
 }
 
 /**
- * Open a session file. Nothing of it is believed before it was looked at: how many entries, how large they say they are, and where their
- * names lead; what comes out is counted.
+ * A session file is looked at before it is believed: how many entries, how large, where their names lead.
+ * What comes out of it is counted.
  * @throws {AppError} `session-file/unreadable`, `session-file/bomb`, with `file`.
  */
 export async function openSessionFile(bytes: PartBytes, file: string): Promise<OpenSessionFile> {

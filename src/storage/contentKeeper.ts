@@ -3,7 +3,7 @@ import { storageError } from './storageError'
 
 const PART_BYTES = 2 ** 24
 
-/** Under what the bytes of a file may lie: the hash of what came, and, of files kept by an older version, the id of their source. */
+/** Keys that a file's bytes may lie under: their hash, or, from an older version, their source's id. */
 export type ContentKeys = readonly (string | undefined)[]
 
 /** Bytes in storage that do not lie under their hash yet. */
@@ -11,7 +11,7 @@ export type Held = Omit<ContentRow, 'hash'>
 
 /** Files as they came, by the hash of their bytes: the same bytes lie there once. */
 export function createContentKeeper(database: Database, partBytes = PART_BYTES) {
-  /** what it holds now, wherever that lies: a browser may keep a file that it is given as no more than a reference to it */
+  /** a copy of what it holds now: a browser may keep a file that it is given as a mere reference */
   const copyOf = async (bytes: Blob) => new Blob([await bytes.arrayBuffer()])
   const partsOf = (parts: string) => database.fileParts.where({ sourceId: parts })
   /** what was kept lately, and nothing names yet: whoever brought it in is about to */
@@ -36,7 +36,10 @@ export function createContentKeeper(database: Database, partBytes = PART_BYTES) 
   }
 
   const keeper = {
-    /** Copy bytes into storage, so that they are there whatever becomes of what they are copied from. A large file never lies in memory as a whole. */
+    /**
+     * Copy bytes into storage, whatever becomes of their file. A large file is copied in parts: it never lies in memory
+     * as a whole.
+     */
     async take(bytes: Blob): Promise<Held> {
       const { size } = bytes
       const parts = crypto.randomUUID()
@@ -115,8 +118,8 @@ export function createContentKeeper(database: Database, partBytes = PART_BYTES) 
       })
     },
     /**
-     * Delete the bytes that nothing names: neither one of the texts that `named` gives, nor the session as it is written, nor anything that
-     * was kept aside, looked through for every text in it. Returns how many files went.
+     * Bytes are deleted that nothing names: no text of `named`, of the session as it is written, or of what was kept aside.
+     * Returns how many files went.
      */
     async deleteUnused(named: () => ReadonlySet<string>): Promise<number> {
       const { contents, files, fileParts, sessions, aside, arrivals } = database

@@ -23,7 +23,7 @@ import {
   openDatabase,
 } from '.'
 
-/** Every row that storage holds, broken in fifty ways: what is read of it holds or is nothing, and no other row is lost by it. */
+/** Storage's rows, each broken in fifty ways. What is read holds or is nothing, and no other row is lost. */
 
 const database = openDatabase('damaged rows')
 const hash = 'ab'.repeat(32)

@@ -1,6 +1,6 @@
 import Dexie, { type EntityTable, type Table } from 'dexie'
 
-/** The session as it was last, one row; its shape is checked where it is read. Until version 5 the outlook lay in it. */
+/** The session as it was last. Its shape is checked where it is read. Until version 5 it held the outlook. */
 export interface SessionRow {
   id: 'current'
   savedAt: number
@@ -31,7 +31,7 @@ export interface FileRow {
   bytes: Blob | undefined
 }
 
-/** A part of a large file's bytes, counted from 0. `sourceId` is what a content calls its parts by; once it was a source's id. */
+/** A part of a large file's bytes, counted from 0. `sourceId` names the parts; once it was a source's id. */
 export interface FilePartRow {
   sourceId: string
   n: number

@@ -17,10 +17,10 @@ interface Events {
 }
 
 /**
- * Keeps the session and its outlook as they change, each in its own row. A write starts with the change itself; what changes while one
- * is on its way is written right after it, so the last state always lands and none is written twice. The session is only written over
- * what this keeper read or wrote itself.
- * @param checked  what is to be written, as it may be.
+ * Session and outlook are kept as they change, each in its own row. A write starts with the change itself. A change during
+ * a write is written right after it: the last state always lands, and none is written twice.
+ * The session is only written over what this keeper read or wrote itself.
+ * @param checked  gives what is to be written, as it may be.
  */
 export function createSessionKeeper<S, O>(
   database: Database,

@@ -5,8 +5,9 @@ import { brokenFile, wholeFiles } from './corpus'
 import { type Outcome, tryFile } from './tryFile'
 
 /**
- * Thousands of broken files of every kind, from fixed seeds, each read in a thread with a limit of time. Ends with 1 if one of them hangs,
- * is refused in words that are none, or comes in as what no sound can be. `fuzz COUNT FIXTURES`; `--from N` begins at another one.
+ * Thousands of broken files of every kind, from fixed seeds, each read in a thread with a limit of time. Ends with 1
+ * if one of them hangs, is refused in words that are none, or comes in as what no sound can be. `fuzz COUNT
+ * FIXTURES`; `--from N` begins at another one.
  */
 
 const LIMIT_MS = 20_000

@@ -10,7 +10,7 @@ export const bytesInMemory = (bytes: Uint8Array): ByteSource => ({
   read: (at, count) => bytes.subarray(at, at + count),
 })
 
-/** Numbers and texts out of a file; what lies beyond its end reads as 0, so that no damaged header can do more than be wrong. */
+/** Numbers and texts out of a file. What lies beyond its end reads as 0: a damaged header can only be wrong. */
 export function createHeaderReader(bytes: ByteSource, littleEndian: boolean) {
   const view = (at: number, count: number) => {
     const whole = new Uint8Array(count)
@@ -59,8 +59,10 @@ export interface Chunk {
 const MOST_CHUNKS = 10_000
 
 /**
- * The chunks of a file, one after the other; each may say how large it really is. A chunk that says it goes on beyond the end is the last one.
- * @param step  from a chunk's content to the next chunk's header, by its size; the chunks' own header is `header` bytes.
+ * The chunks of a file, one after the other; each may say how large it really is. A chunk that says it goes on beyond
+ * the end is the last one.
+ * @param step  from a chunk's content to the next chunk's header, by its size; the chunks' own header is `header`
+ *   bytes.
  */
 export function* chunksOf(
   bytes: ByteSource,

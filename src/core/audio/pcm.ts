@@ -130,7 +130,7 @@ export function readPcm({ source, readInto, ...rest }: PcmFile, file: string, ro
   return { markers, container, depth, audio: { sampleRate: source.sampleRate, channels }, warnings }
 }
 
-/** One channel's samples out of interleaved bytes; returns how many were no numbers, or none that 32 bits hold, and are 0. */
+/** One channel out of interleaved bytes. Returns how many samples were no 32-bit numbers; those are 0. */
 function convert(bytes: Uint8Array, first: number, step: number, coding: PcmCoding, out: Float32Array): number {
   const { kind, bytes: size, littleEndian: little } = coding
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
@@ -162,7 +162,7 @@ function convert(bytes: Uint8Array, first: number, step: number, coding: PcmCodi
   return strange
 }
 
-/** The 256 values of each law. @source ITU-T G.711 (1988), tables 1 and 2, as 14 and 13-bit numbers filled up to 16 bits. */
+/** The 256 values of each law, filled up to 16 bits. @source ITU-T G.711 (1988), tables 1 and 2. */
 const MU_LAW = Float32Array.from({ length: 256 }, (_, code) => {
   const bits = ~code & 255
   const size = ((((bits & 15) << 3) + 132) << ((bits >> 4) & 7)) - 132

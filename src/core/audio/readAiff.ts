@@ -15,11 +15,12 @@ export interface PackedAiff {
 }
 
 /**
- * Open an AIFF or AIFC file: whole numbers of 8 to 32 bits of either byte order, 32 and 64-bit float, µ-law, A-law; marks, loops and the
- * root note are kept. What it says is held against its size before anything is read.
+ * Open an AIFF or AIFC file: whole numbers of 8 to 32 bits of either byte order, 32 and 64-bit float, µ-law, A-law;
+ * marks, loops and the root note are kept. What it says is held against its size before anything is read.
  * Source  Apple "Audio Interchange File Format" 1.3 (1989); "AIFF-C" draft (1991).
  * @returns for what is packed no more than what its header says.
- * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/rate`, `audio/channels`, each with `file`.
+ * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/rate`, `audio/channels`, each with
+ *   `file`.
  */
 export function openAiff(bytes: ByteSource, file: string): PcmFile | PackedAiff {
   const { u16, u32, i16, f80, text } = createHeaderReader(bytes, false)

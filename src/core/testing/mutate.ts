@@ -1,6 +1,6 @@
 import { createRandom } from '../dsp/random'
 
-/** Ways in which a file is broken on its way: cut off, overwritten, shifted, its numbers turned into ones that nobody expects. */
+/** Ways in which files break: cut off, overwritten, shifted, with numbers that nobody expects. */
 
 const EXTREMES: readonly number[] = [
   0, 1, 2, 0x7f, 0xff, 0x7fff, 0xffff, 0x7fffffff, 0x80000000, 0xfffffffe, 0xffffffff,

@@ -1,4 +1,4 @@
-/** Sound files of plain samples as other programs write them, made by the letter of each format: for tests and the fuzzer. */
+/** Sound files of plain samples, made by the letter of each format: for tests and the fuzzer. */
 
 export type Coding = 'u8' | 's8' | '16' | '24' | '32' | '24in32' | '32f' | '64f' | 'µ' | 'A'
 

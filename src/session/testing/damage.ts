@@ -70,7 +70,7 @@ const WRONG: readonly unknown[] = [
   10n,
 ]
 
-/** Damages of plain data, as many as there are places times wrong values; `few` of them, spread over all, where that is given. */
+/** Every wrong value at every place of plain data, or `few` of these damages, spread over all. */
 export function damagesOf(value: unknown, few?: number): Damage[] {
   const paths = pathsOf(value)
   const total = paths.length * WRONG.length

@@ -150,7 +150,7 @@ export async function acceptSession(how: 'beside' | 'instead') {
   })
 }
 
-/** Keep the sounds of a session that comes from a file. Sources whose sound is not there, or damaged, are left out and told of. */
+/** Keep the sounds of an opened session. Sources without their sound are left out and told of. */
 async function takeSounds(
   session: Session,
   file: OpenSessionFile,

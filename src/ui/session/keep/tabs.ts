@@ -1,6 +1,6 @@
 /**
- * One tab writes the session, others watch. Whoever has the lock writes; it goes to the next one when its tab ends, or to one that asks for
- * it, which then waits until what is on its way has been written.
+ * One tab writes the session, others watch. Whoever has the lock writes; it goes to the next one when its tab ends,
+ * or to one that asks for it, which then waits until what is on its way has been written.
  */
 
 const LOCK = 'zumbet session'

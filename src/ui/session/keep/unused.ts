@@ -3,7 +3,7 @@ import { contents } from '../state/engine'
 import { type State, store } from '../state/store'
 import { keeper } from './keeping'
 
-/** Deletes bytes of files as soon as nothing names them any more: not the session, nor what undo can bring back, nor what is kept aside. */
+/** Bytes go as soon as nothing names them: not the session, nor a step of undo, nor what is kept aside. */
 
 let wanted = false
 let running = false

@@ -121,7 +121,7 @@ export interface ExportState {
   readonly progress: number
 }
 
-/** Something to tell that asks for no answer; `undo` offers to take back what it tells of, `action` to do something about it. */
+/** Something to tell. `undo` offers to take back what it tells of, `action` to do something about it. */
 export interface Notice {
   readonly id: number
   readonly tone: 'plain' | 'trouble'
@@ -131,8 +131,8 @@ export interface Notice {
 }
 
 /**
- * Who writes the session. Only `writes` may change it; else it can be looked at and heard: another tab has it, a newer version wrote it,
- * or this browser cannot keep anything.
+ * Who writes the session. Only `writes` may change it; else it can be looked at and heard: another tab has it, a
+ * newer version wrote it, or this browser cannot keep anything.
  */
 export type Access =
   | { readonly kind: 'writes' }
