@@ -97,8 +97,8 @@ export async function heard(
 }
 
 /**
- * All that went to the output from a frame on, by its own count. It is asked for once: between two questions sound
- * goes on, and what was asked for by the first answer has moved on by the second.
+ * All that went to the output from a frame on, by its own count. One question asks for it all: sound goes on between
+ * two questions.
  */
 export async function heardSince(
   page: Page,
@@ -120,8 +120,8 @@ export interface Followed {
 }
 
 /**
- * Follow what was heard along what it should be. Running dry puts silence between two samples and loses none: that
- * silence is passed over, and counted, so that a busy machine is no reason to compare nothing.
+ * What was heard is followed along what it should be. Running dry puts silence between two samples and loses none. That
+ * silence is passed over and counted: a busy machine is no reason to compare nothing.
  */
 export function follow(samples: Float32Array, ideal: Float32Array, frames = ideal.length): Followed {
   let same = firstSound(ideal)

@@ -4,8 +4,8 @@ import { isMainThread, parentPort, Worker, workerData } from 'node:worker_thread
 import type { Terminal } from './terminal'
 
 /**
- * The command's work is done in a thread of its own, so that the first one is always there for Ctrl-C, and removes
- * what is half written however busy the other one is.
+ * The command's work has a thread of its own. The first thread is always there for Ctrl-C, and removes what is half
+ * written however busy the other one is.
  */
 
 type FromWork =

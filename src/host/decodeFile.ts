@@ -31,9 +31,8 @@ interface Decoded {
 }
 
 /**
- * Decode a sound file of any kind that Zumbet reads, at its own rate, by what its bytes say it is. Where the length is known before
- * (WAV, AIFF, CAF), the samples go straight to where `room` has them. MP3, Ogg Vorbis and Opus come in with a warning
- * where only a part of them can be decoded; others then do not come in.
+ * A sound file of any kind is decoded at its own rate, by what its bytes say it is. Plain samples (WAV, AIFF, CAF) go
+ * straight to where `room` has them. MP3, Vorbis and Opus that decode only in part come in with a warning; others do not.
  * @throws {AppError} `audio/…` with the file's name, what is wrong with it, and enough to say what to do.
  */
 export async function decodeFile(

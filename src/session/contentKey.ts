@@ -1,7 +1,7 @@
 import type { Source } from './schema'
 
 /**
- * A key tells content apart: the bytes of a file, which part of them, attacks as corrected by hand, and what else matters.
+ * A key tells content apart: the bytes of a file, which part of them, the attacks as corrected, and what else matters.
  * Equal content has equal keys. Neither its source nor the order of its fields plays a part.
  */
 

@@ -2,8 +2,8 @@ import { z } from 'zod'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
 
 /**
- * All that is kept of a session: plain data, read by `readSession`, which mends what does not hold. docs/session.md
- * tells it to whoever writes one by hand.
+ * A session is plain data. `readSession` reads it and mends what does not hold. docs/session.md tells it to whoever
+ * writes one by hand.
  */
 
 /** of what is written here; what older versions wrote is brought up to it by `migrations` */

@@ -118,7 +118,7 @@ export function createContentKeeper(database: Database, partBytes = PART_BYTES) 
       })
     },
     /**
-     * Bytes are deleted that nothing names: no text of `named`, of the session as it is written, or of what was kept aside.
+     * Bytes are deleted that nothing names: no text of `named`, of the session as it is written, or of what lies aside.
      * Returns how many files went.
      */
     async deleteUnused(named: () => ReadonlySet<string>): Promise<number> {

@@ -17,8 +17,8 @@ interface Events {
 }
 
 /**
- * Session and outlook are kept as they change, each in its own row. A write starts with the change itself. A change during
- * a write is written right after it: the last state always lands, and none is written twice.
+ * Session and outlook are kept as they change, each in its own row. A write starts with the change itself. What changes
+ * meanwhile is written right after it: the last state always lands, and none is written twice.
  * The session is only written over what this keeper read or wrote itself.
  * @param checked  gives what is to be written, as it may be.
  */

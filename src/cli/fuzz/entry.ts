@@ -5,9 +5,8 @@ import { brokenFile, wholeFiles } from './corpus'
 import { type Outcome, tryFile } from './tryFile'
 
 /**
- * Thousands of broken files of every kind, from fixed seeds, each read in a thread with a limit of time. Ends with 1
- * if one of them hangs, is refused in words that are none, or comes in as what no sound can be. `fuzz COUNT
- * FIXTURES`; `--from N` begins at another one.
+ * `fuzz COUNT FIXTURES [--from N]` reads broken files of every kind, from fixed seeds, in threads with a limit of time.
+ * It ends with 1 if one hangs, is refused without words, or comes in as what no sound can be.
  */
 
 const LIMIT_MS = 20_000

@@ -16,8 +16,8 @@ export interface LayersPart {
 }
 
 /**
- * The three layers of a long sound, one part after another, none of it in memory as a whole. Parts are cut where the
- * layers' own tiles are, with so much around them that each comes to what it is in the whole.
+ * The three layers of a long sound come part by part: none lies in memory as a whole. Parts are cut at the layers' own
+ * tiles, with enough around them that each comes to what it is in the whole.
  * @param attacks  source frames, rising.
  */
 export function* layersInParts(

@@ -59,10 +59,9 @@ export interface Chunk {
 const MOST_CHUNKS = 10_000
 
 /**
- * The chunks of a file, one after the other; each may say how large it really is. A chunk that says it goes on beyond
- * the end is the last one.
- * @param step  from a chunk's content to the next chunk's header, by its size; the chunks' own header is `header`
- *   bytes.
+ * Chunks of a file come one after the other. A chunk that says it goes on beyond the end is the last one.
+ * @param header  bytes of a chunk's own header.
+ * @param sizeOf  how large a chunk really is, where its header is not to be believed.
  */
 export function* chunksOf(
   bytes: ByteSource,

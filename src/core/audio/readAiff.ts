@@ -15,12 +15,11 @@ export interface PackedAiff {
 }
 
 /**
- * Open an AIFF or AIFC file: whole numbers of 8 to 32 bits of either byte order, 32 and 64-bit float, µ-law, A-law;
- * marks, loops and the root note are kept. What it says is held against its size before anything is read.
+ * An AIFF or AIFC file is opened: 8 to 32-bit integers of either byte order, float, µ-law, A-law. Marks, loops and the
+ * root note are kept. Its header is held against its size before anything is read.
  * Source  Apple "Audio Interchange File Format" 1.3 (1989); "AIFF-C" draft (1991).
  * @returns for what is packed no more than what its header says.
- * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/rate`, `audio/channels`, each with
- *   `file`.
+ * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/rate`, `audio/channels`, with `file`.
  */
 export function openAiff(bytes: ByteSource, file: string): PcmFile | PackedAiff {
   const { u16, u32, i16, f80, text } = createHeaderReader(bytes, false)

@@ -6,12 +6,10 @@ const MARKS_HEADER = 8
 const MARK_BYTES = 28
 
 /**
- * Open a CAF file of plain samples: whole numbers of 8 to 32 bits and float of either byte order, µ-law, A-law; marks
- * are kept. What it says is held against its size before anything is read. A sound chunk of size −1 goes to the end
- * of the file.
+ * A CAF file of plain samples is opened: 8 to 32-bit integers and float of either byte order, µ-law, A-law. Marks are
+ * kept. Its header is held against its size before anything is read. A sound chunk of size −1 goes to the end.
  * Source  Apple "Core Audio Format Specification" 1.0.
- * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/rate`, `audio/channels`, each with
- *   `file`.
+ * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/rate`, `audio/channels`, with `file`.
  */
 export function openCaf(bytes: ByteSource, file: string): PcmFile {
   const { u32, f64, text } = createHeaderReader(bytes, false)

@@ -13,16 +13,14 @@ const LOOP_KINDS = ['forward', 'alternating', 'backward'] as const
 const OPEN = 0xffffffff
 
 /**
- * Read a WAV file: whole numbers of 8 to 32 bits, 32 and 64-bit float, µ-law and A-law; plain or extensible header;
- * RIFF, RF64 or BW64; 1–8 channels, rates of 1 to 768 kHz; cue points with their labels and sampler loops are kept.
- * Whole numbers are divided by 2^(bits−1); samples that are no numbers become 0 and are counted in a warning. A
- * damaged chunk behind the sound loses what it says, never the sound. Chunk sizes of 0 or 2³²−1 that a streaming
- * writer left behind mean "to the end of the file".
- * Source  Microsoft/IBM RIFF MCI 1991; Microsoft "Multiple Channel Audio Data and WAVE Files"; EBU Tech 3306; ITU-R
- * BS.2088.
+ * A WAV file is read: 8 to 32-bit integers, 32 and 64-bit float, µ-law and A-law; plain or extensible header; RIFF, RF64
+ * or BW64; 1–8 channels at 1 to 768 kHz. Cue points, labels and sampler loops are kept.
+ * Integers are divided by 2^(bits−1). Samples that are no numbers become 0 and are counted in a warning. A damaged chunk
+ * behind the sound loses what it says, never the sound. Sizes of 0 or 2³²−1, left by streaming writers, go to the end.
+ * Source  Microsoft/IBM RIFF MCI 1991; Microsoft "Multiple Channel Audio Data and WAVE Files";
+ *         EBU Tech 3306; ITU-R BS.2088.
  * @param room  where the samples go.
- * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/unreadable`, `audio/rate`,
- *   `audio/channels`, each with `file`.
+ * @throws {AppError} `audio/…` with `file`: truncated, empty, unsupported, unreadable, rate, channels.
  */
 export function readWav(bytes: Uint8Array, file: string, room?: Room): DecodedFile {
   return readPcm(openWav(bytesInMemory(bytes), file), file, room)

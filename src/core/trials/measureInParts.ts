@@ -11,9 +11,9 @@ import { measureSpan } from './trial'
 const MARGIN_SECONDS = 0.2
 
 /**
- * Measure all of a long result, read in parts, as its source is: neither lies in memory as a whole. Counts are added
- * up; other figures are means over the parts by their length, largest values the largest of all.
- * @param result  as long as its recipe says, at least; what is behind that is left alone.
+ * A long result is measured in parts, read as its source is: neither lies in memory as a whole. Counts are added up.
+ * Other figures are means over the parts by their length; largest values are the largest of all.
+ * @param result  as long as its recipe says, at least. What is behind that is left alone.
  * @param partSeconds  of the result.
  * @param attacks  of the source, where they are known.
  */

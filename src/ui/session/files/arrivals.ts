@@ -14,8 +14,8 @@ import type { LoadedSound } from './audioShelf'
 import { readLimit } from './readLimit'
 
 /**
- * Files on their way onto the shelf: copied first, so that they wait over a reload, then read, a few at once. One
- * that cannot be read is told of; the others come in.
+ * Files on their way onto the shelf are copied first, so that they wait over a reload. Then they are read, a few at
+ * once. One that cannot be read is told of, and the others come in.
  */
 
 const { getState, setState } = store

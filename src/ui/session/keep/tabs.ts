@@ -1,6 +1,6 @@
 /**
- * One tab writes the session, others watch. Whoever has the lock writes; it goes to the next one when its tab ends,
- * or to one that asks for it, which then waits until what is on its way has been written.
+ * One tab has the lock and writes the session. Others watch. The lock goes to the next tab when this one ends, or to
+ * one that asks for it. The asking tab waits until the last change has been written.
  */
 
 const LOCK = 'zumbet session'

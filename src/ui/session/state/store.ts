@@ -131,8 +131,8 @@ export interface Notice {
 }
 
 /**
- * Who writes the session. Only `writes` may change it; else it can be looked at and heard: another tab has it, a
- * newer version wrote it, or this browser cannot keep anything.
+ * Only `writes` may change the session. Else it can be looked at and heard: another tab has it (`watches`), a newer
+ * version wrote it (`newer`), or this browser keeps nothing (`unkept`).
  */
 export type Access =
   | { readonly kind: 'writes' }
