@@ -10,7 +10,7 @@ import {
   readPcm,
 } from '../core'
 import { mp3Frames } from './mp3Frames'
-import { oggPages } from './oggPages'
+import { type OggPages, oggPages } from './oggPages'
 import { checkPacked, openKind } from './pcmFile'
 import { quietly } from './quietly'
 import { type Container, sniff } from './sniff'
@@ -31,8 +31,9 @@ interface Decoded {
 }
 
 /**
- * A sound file of any kind is decoded at its own rate, by what its bytes say it is. Plain samples (WAV, AIFF, CAF) go
- * straight to where `room` has them. MP3, Vorbis and Opus that decode only in part come in with a warning; others do not.
+ * A sound file of any kind is decoded at its own rate, by what its bytes say it is. Plain samples (WAV, AIFF, CAF)
+ * go straight to where `room` has them. MP3, Vorbis and Opus that decode only in part come in with a warning.
+ * Others do not come in then.
  * @throws {AppError} `audio/…` with the file's name, what is wrong with it, and enough to say what to do.
  */
 export async function decodeFile(
@@ -142,7 +143,7 @@ const LOOSE_BYTES = 2048
 async function decodeVorbis(bytes: Uint8Array, file: string): Promise<Decoded> {
   const { OggVorbisDecoder } = await import('@wasm-audio-decoders/ogg-vorbis')
   const audio = toBlock(await withDecoder(new OggVorbisDecoder(), (decoder) => decoder.decodeFile(bytes)))
-  return { audio, warnings: oggWarnings(bytes, audio, 0, audio.sampleRate, file) }
+  return { audio, warnings: oggWarnings(oggPages(bytes), audio, 0, audio.sampleRate, file) }
 }
 
 const OPUS_RATE = 48_000
@@ -152,8 +153,9 @@ async function decodeOpus(bytes: Uint8Array, file: string): Promise<Decoded> {
   const audio = toBlock(await withDecoder(new OggOpusDecoder(), (decoder) => decoder.decodeFile(bytes)))
   // the decoder drops the codec's run-in but keeps its run-out: the last page's place says where the sound ends
   const runIn = (bytes[38] ?? 0) | ((bytes[39] ?? 0) << 8)
-  const warnings = oggWarnings(bytes, audio, runIn, OPUS_RATE, file)
-  const { lastFrame, ended } = oggPages(bytes)
+  const pages = oggPages(bytes)
+  const warnings = oggWarnings(pages, audio, runIn, OPUS_RATE, file)
+  const { lastFrame, ended } = pages
   const frames = (lastFrame ?? 0) - runIn
   if (!(ended && frames > 0 && frames < (audio.channels[0]?.length ?? 0))) return { audio, warnings }
   return { audio: { ...audio, channels: audio.channels.map((channel) => channel.slice(0, frames)) }, warnings }
@@ -164,7 +166,7 @@ const OGG_KEPT_BACK = 4096
 
 /** What of an Ogg file did not come in. */
 function oggWarnings(
-  bytes: Uint8Array,
+  { lastFrame, ended, damaged, pages }: OggPages,
   audio: AudioBlock,
   runIn: number,
   rate: number,
@@ -172,7 +174,6 @@ function oggWarnings(
 ): DecodedFile['warnings'] {
   const got = audio.channels[0]?.length ?? 0
   if (got === 0) return []
-  const { lastFrame, ended, damaged, pages } = oggPages(bytes)
   const meant = Math.max(0, (lastFrame ?? 0) - runIn)
   const all = pages + damaged
   if (!ended)

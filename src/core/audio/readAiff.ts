@@ -19,7 +19,7 @@ export interface PackedAiff {
  * root note are kept. Its header is held against its size before anything is read.
  * Source  Apple "Audio Interchange File Format" 1.3 (1989); "AIFF-C" draft (1991).
  * @returns for what is packed no more than what its header says.
- * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/rate`, `audio/channels`, with `file`.
+ * @throws {AppError} `audio/…` with `file`: truncated, empty, unsupported, rate, channels.
  */
 export function openAiff(bytes: ByteSource, file: string): PcmFile | PackedAiff {
   const { u16, u32, i16, f80, text } = createHeaderReader(bytes, false)

@@ -9,7 +9,7 @@ const MARK_BYTES = 28
  * A CAF file of plain samples is opened: 8 to 32-bit integers and float of either byte order, µ-law, A-law. Marks are
  * kept. Its header is held against its size before anything is read. A sound chunk of size −1 goes to the end.
  * Source  Apple "Core Audio Format Specification" 1.0.
- * @throws {AppError} `audio/truncated`, `audio/empty`, `audio/unsupported`, `audio/rate`, `audio/channels`, with `file`.
+ * @throws {AppError} `audio/…` with `file`: truncated, empty, unsupported, rate, channels.
  */
 export function openCaf(bytes: ByteSource, file: string): PcmFile {
   const { u32, f64, text } = createHeaderReader(bytes, false)

@@ -13,10 +13,11 @@ const LOOP_KINDS = ['forward', 'alternating', 'backward'] as const
 const OPEN = 0xffffffff
 
 /**
- * A WAV file is read: 8 to 32-bit integers, 32 and 64-bit float, µ-law and A-law; plain or extensible header; RIFF, RF64
- * or BW64; 1–8 channels at 1 to 768 kHz. Cue points, labels and sampler loops are kept.
- * Integers are divided by 2^(bits−1). Samples that are no numbers become 0 and are counted in a warning. A damaged chunk
- * behind the sound loses what it says, never the sound. Sizes of 0 or 2³²−1, left by streaming writers, go to the end.
+ * A WAV file is read: 8 to 32-bit integers, 32 and 64-bit float, µ-law, A-law; plain or extensible header; RIFF,
+ * RF64 or BW64; 1–8 channels at 1 to 768 kHz. Cue points, labels and sampler loops are kept.
+ * Integers are divided by 2^(bits−1). Samples that are no numbers become 0 and are counted in a warning.
+ * A damaged chunk behind the sound loses what it says, never the sound.
+ * Sizes of 0 or 2³²−1, left by streaming writers, go to the end of the file.
  * Source  Microsoft/IBM RIFF MCI 1991; Microsoft "Multiple Channel Audio Data and WAVE Files";
  *         EBU Tech 3306; ITU-R BS.2088.
  * @param room  where the samples go.
