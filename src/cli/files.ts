@@ -57,34 +57,37 @@ export async function openSound(file: string, err: (line: string) => void): Prom
 
 export const sourceOf = (sound: OpenSound): AudioBlock | SoundSource => ('audio' in sound ? sound.audio : sound.source)
 
-/** The bytes of a file, read where they are asked for as long as the command runs; undefined where they cannot be. */
-function bytesAt(file: string): (ByteSource & { close(): void }) | undefined {
+/**
+ * The bytes of a file, read where they are asked for until it is closed.
+ * @throws {AppError} `file/missing`, `file/no-file`, `file/unreadable`.
+ */
+export function openBytes(file: string): ByteSource & { close(): void } {
+  let fd: number | undefined
   try {
-    const fd = openSync(file, 'r')
-    const { size: length } = fstatSync(fd)
+    fd = openSync(file, 'r')
+    const stats = fstatSync(fd)
+    if (!stats.isFile()) throw new AppError('file/no-file', { file })
+    const { size: length } = stats
+    const own = fd
     return {
       length,
       read(at, count) {
         const bytes = new Uint8Array(Math.max(0, Math.min(count, length - at)))
-        return bytes.subarray(0, readSync(fd, bytes, 0, bytes.length, at))
+        return bytes.subarray(0, readSync(own, bytes, 0, bytes.length, at))
       },
-      close: () => closeSync(fd),
+      close: () => closeSync(own),
     }
-  } catch {
-    return undefined
+  } catch (error) {
+    if (fd !== undefined) closeSync(fd)
+    throw error instanceof AppError ? error : unreadable(file, error)
   }
 }
 
-/** A file of plain samples, and its bytes; undefined for what is none, or cannot be read. */
+/** A file of plain samples, and its bytes; undefined for what is none. @throws {AppError} as `openBytes`. */
 export function pcmFileAt(file: string): (PcmFile & { readonly bytes: ByteSource }) | undefined {
-  const bytes = bytesAt(file)
-  if (!bytes) return undefined
-  try {
-    const pcm = openPcmFile(bytes, basename(file))
-    if (pcm) return { ...pcm, bytes }
-  } catch (error) {
-    if ((error as NodeJS.ErrnoException).code !== 'EISDIR') throw error
-  }
+  const bytes = openBytes(file)
+  const pcm = openPcmFile(bytes, basename(file))
+  if (pcm) return { ...pcm, bytes }
   bytes.close()
   return undefined
 }

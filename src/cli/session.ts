@@ -1,21 +1,18 @@
-import { closeSync, fstatSync, openSync, readSync } from 'node:fs'
 import { basename, dirname, join, relative } from 'node:path'
 import { AppError } from '../core'
 import { createContentHash } from '../host/contentHash'
-import { errnoText } from '../host/errnoText'
 import { errorText } from '../host/errorText'
 import { mendedText, readSession, type SessionRead, type Source } from '../session'
 import {
   isSafePath,
   type OpenSessionFile,
   openSessionFile,
-  type PartBytes,
   parseSession,
   type Sink,
   safeFileName,
 } from '../session/sessionFile'
 import { places, readArguments } from './args'
-import { readText } from './files'
+import { openBytes, readText } from './files'
 import { makeFolder, partialFile } from './places'
 import type { Terminal } from './terminal'
 
@@ -109,33 +106,8 @@ async function extractAll(
   if (failed > 0) throw new AppError('session-file/parts', { failed, folder })
 }
 
-/** The bytes of a file, by parts. @throws {AppError} `file/missing`, `file/unreadable` */
-function fileParts(file: string): PartBytes & { close(): void } {
-  try {
-    const fd = openSync(file, 'r')
-    const stats = fstatSync(fd)
-    if (!stats.isFile()) {
-      closeSync(fd)
-      throw new AppError('file/no-file', { file })
-    }
-    return {
-      length: stats.size,
-      read(at, count) {
-        const bytes = new Uint8Array(Math.max(0, Math.min(count, stats.size - at)))
-        return bytes.subarray(0, readSync(fd, bytes, 0, bytes.length, at))
-      },
-      close: () => closeSync(fd),
-    }
-  } catch (error) {
-    if (error instanceof AppError) throw error
-    throw (error as NodeJS.ErrnoException).code === 'ENOENT'
-      ? new AppError('file/missing', { file })
-      : new AppError('file/unreadable', { file, why: errnoText(error) }, error)
-  }
-}
-
 async function inZip(file: string): Promise<Found> {
-  const bytes = fileParts(file)
+  const bytes = openBytes(file)
   let zip: OpenSessionFile
   try {
     zip = await openSessionFile(bytes, basename(file))
@@ -171,7 +143,7 @@ async function besideFile(file: string): Promise<Found> {
   const openAt = (source: Source) => {
     const path = pathOf(source)
     if (!path) throw new AppError('session-file/missing', { file: basename(file), name: source.name })
-    return fileParts(path)
+    return openBytes(path)
   }
   return {
     read,
