@@ -4,6 +4,12 @@ import { useSession } from '../session/state/store'
 
 const MOST_NAMES = 6
 
+const CHOICES: readonly { readonly label: string; readonly run: () => Promise<void>; readonly plain?: boolean }[] = [
+  { label: 'Add all', run: () => acceptSession('beside') },
+  { label: 'Replace all', run: () => acceptSession('instead') },
+  { label: 'Leave it', run: letGo, plain: true },
+]
+
 /** A session file that was opened: what is in it, and where its sources go. Also a file on its way. */
 export function OfferedSession() {
   const offered = useSession((state) => state.offered)
@@ -49,23 +55,16 @@ export function OfferedSession() {
               </p>
             ))}
             <span className="mt-1.5 -ml-2 flex">
-              <button
-                type="button"
-                className="plain-button !h-6 !text-tide"
-                onClick={() => void acceptSession('beside')}
-              >
-                Add all
-              </button>
-              <button
-                type="button"
-                className="plain-button !h-6 !text-tide"
-                onClick={() => void acceptSession('instead')}
-              >
-                Replace all
-              </button>
-              <button type="button" className="plain-button !h-6 !px-1.5" onClick={() => void letGo()}>
-                Leave it
-              </button>
+              {CHOICES.map(({ label, run, plain }) => (
+                <button
+                  key={label}
+                  type="button"
+                  className={`plain-button !h-6 ${plain ? '!px-1.5' : '!text-tide'}`}
+                  onClick={() => void run()}
+                >
+                  {label}
+                </button>
+              ))}
             </span>
           </>
         )

@@ -1,7 +1,7 @@
 import { AppError } from '../../../core'
 import { sniff } from '../../../host/sniff'
 import { newSource } from '../../../session'
-import type { Held } from '../../../storage'
+import type { ArrivalRow, Held } from '../../../storage'
 import { edit, selectSource } from '../edits'
 import { keeper } from '../keep/keeping'
 import { askToPersist } from '../keep/persist'
@@ -74,12 +74,15 @@ export async function bringIn(list: readonly File[]): Promise<readonly File[]> {
   return list.filter((_, n) => !came[n])
 }
 
-/** enough to tell what a file is, behind any picture that it carries */
-const HEAD_BYTES = 2 ** 24
+/** enough to tell what a file is; of one that begins with tags, behind any picture in them */
+const HEAD_BYTES = 64
+const TAGGED_HEAD_BYTES = 2 ** 24
 
 /** What is no sound at its first look need not be copied first. */
 async function refuseAtOnce(file: File) {
-  sniff(new Uint8Array(await file.slice(0, HEAD_BYTES).arrayBuffer()), file.name)
+  const isTagged = (await file.slice(0, 3).text()) === 'ID3'
+  const head = file.slice(0, isTagged ? TAGGED_HEAD_BYTES : HEAD_BYTES)
+  sniff(new Uint8Array(await head.arrayBuffer()), file.name)
 }
 
 const ended = new Map<string, (came: boolean) => void>()
@@ -149,13 +152,20 @@ async function arrive({ id, name, held, tries, gesture, select }: Waiting): Prom
   }
 }
 
+const heldOf = ({ size, bytes, parts }: ArrivalRow): Held => ({
+  size,
+  ...(bytes && { bytes }),
+  ...(parts !== undefined && { parts }),
+})
+
 /** What waited when the page ended goes on; what ended it more than once waits until somebody asks for it. */
 export async function openArrivals() {
   const rows = await arrivalRows.all()
   const { sources } = getState().history.present
   const gesture = crypto.randomUUID()
   const select = { wanted: false }
-  for (const { id, name, tries, size, bytes, parts } of rows) {
+  for (const row of rows) {
+    const { id, name, tries } = row
     if (getState().arrivals.some((one) => one.id === id)) continue
     if (sources.some((source) => source.id === id)) {
       // it came in, and the page ended before that was written down
@@ -166,8 +176,7 @@ export async function openArrivals() {
     setState(({ arrivals }) => ({
       arrivals: [...arrivals, { id, file: name, status: stuck ? 'stuck' : 'waiting' }],
     }))
-    const held: Held = { size, ...(bytes && { bytes }), ...(parts !== undefined && { parts }) }
-    if (!stuck) void lineUp({ id, name, held, tries: Number(tries) || 0, gesture, select })
+    if (!stuck) void lineUp({ id, name, held: heldOf(row), tries: Number(tries) || 0, gesture, select })
   }
 }
 

@@ -69,13 +69,18 @@ export interface Opened {
 }
 
 /**
- * Read what was kept. Never throws: where nothing can be read, this is a first visit, and what lies there stays.
+ * What was kept is read. Where nothing can be made of it this is a first visit, and what lies there is kept aside.
  * @param mayWrite  whether this tab may keep things aside; one that only watches leaves that to the one that writes.
+ * @throws what storage fails by. Then nothing was read, and nothing may be written.
  */
 export async function openKept(theme: Outlook['theme'], mayWrite: boolean): Promise<Opened> {
   const first = { session: firstSession(), outlook: firstOutlook(theme) }
-  if (mayWrite) await keepStrays()
-  const kept = await keeper.load()
+  const [strays, kept] = await Promise.all([mayWrite ? keeper.strays() : [], keeper.load()])
+  for (const { key, row } of strays) {
+    const raw = (row as { session?: unknown }).session ?? row
+    await keepAside('session', raw, 'A session lay under a name that is not its own.')
+    await keeper.removeStray(key)
+  }
   if (!kept) return first
   const read = readSession(kept.session)
   const outlook = outlookOf(kept.outlook, first.outlook, read.kind === 'unreadable' ? first.session : read.session)
@@ -87,18 +92,6 @@ export async function openKept(theme: Outlook['theme'], mayWrite: boolean): Prom
   if (read.mended.length > 0 && mayWrite)
     await keepAside('session', kept.session, mendedNote(read.mended, kept.session))
   return { session: read.session, outlook }
-}
-
-/** What lies where no session is looked for is kept aside, too. */
-async function keepStrays() {
-  for (const { key, row } of await keeper.strays()) {
-    await keepAside(
-      'session',
-      (row as { session?: unknown }).session ?? row,
-      'A session lay under a name that is not its own.',
-    )
-    await keeper.removeStray(key)
-  }
 }
 
 function outlookOf(raw: unknown, first: Outlook, session: Session): Outlook {

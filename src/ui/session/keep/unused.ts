@@ -1,3 +1,4 @@
+import type { Step } from '../../../session'
 import { textsIn } from '../../../storage'
 import { contents } from '../state/engine'
 import { type State, store } from '../state/store'
@@ -18,9 +19,24 @@ function named(): Set<string> {
   return texts
 }
 
+/** Whether a step brought a whole source, or took one away. */
+const namesSource = ({ redo, undo }: Step) =>
+  [...redo, ...undo].some(({ path }) => path[0] === 'sources' && path.length <= 2)
+
+/** Whether a change may have left bytes that nothing names. Most do not, and looking through all would be in vain. */
+function mayFree(state: State, before: State | undefined): boolean {
+  if (!before || before.access !== state.access) return true
+  if (state.aside.length < before.aside.length || (before.offered && !state.offered)) return true
+  const { past, future } = state.history
+  // another way was taken from here on, or the oldest step was forgotten
+  const cut = before.history.future.length > 0 && future.length === 0
+  const [oldest] = before.history.past
+  const forgot = oldest !== undefined && oldest !== past[0] && before.history.past.length > 1 && namesSource(oldest)
+  return cut || forgot
+}
+
 export function syncUnused(state: State, before: State | undefined) {
-  if (state.access.kind !== 'writes') return
-  if (state.history === before?.history && before.access === state.access) return
+  if (state.access.kind !== 'writes' || !mayFree(state, before)) return
   wanted = true
   if (!running) void run()
 }
