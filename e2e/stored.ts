@@ -24,8 +24,36 @@ export function storedRows(page: Page): Promise<Record<string, unknown[]>> {
   })
 }
 
+/** A value that storage holds and nobody expects, by its name. */
+function wrongValue(name: string): unknown {
+  const values: Record<string, unknown> = {
+    NaN: Number.NaN,
+    Infinity: Number.POSITIVE_INFINITY,
+    '-1': -1,
+    '1e308': 1e308,
+    '0.5': 0.5,
+    '99': 99,
+    null: null,
+    text: 'tide',
+    empty: '',
+    long: 'x'.repeat(5000),
+    list: [],
+    object: { 'of another': 'version' },
+    true: true,
+    date: new Date(0),
+    map: new Map([['a', 1]]),
+    bytes: new Uint8Array(4),
+    big: 10n,
+  }
+  return values[name]
+}
+
+/** Let a page make them: `globalThis.wrongValue`. */
+export const teachWrongValues = (page: Page) => page.evaluate(`globalThis.wrongValue = ${wrongValue}`)
+
 /** Put a wrong value into a row. `wrong` is its name: not all that storage holds can be sent as JSON. */
 export async function breakRow(page: Page, { table, key, path }: Change, wrong: string) {
+  await teachWrongValues(page)
   await page.evaluate(
     async ({ table, key, path, wrong }) => {
       const open = indexedDB.open('zumbet')
@@ -38,32 +66,13 @@ export async function breakRow(page: Page, { table, key, path }: Change, wrong: 
       const row = await new Promise<Record<string | number, unknown>>((resolve) => {
         ask.onsuccess = () => resolve(ask.result)
       })
-      const value: Record<string, unknown> = {
-        NaN: Number.NaN,
-        Infinity: Number.POSITIVE_INFINITY,
-        '-1': -1,
-        '1e308': 1e308,
-        '0.5': 0.5,
-        null: null,
-        text: 'tide',
-        empty: '',
-        long: 'x'.repeat(5000),
-        list: [],
-        object: { 'of another': 'version' },
-        true: true,
-        date: new Date(0),
-        map: new Map([['a', 1]]),
-        bytes: new Uint8Array(4),
-        big: 10n,
-        '99': 99,
-      }
       const names = [...path]
       const last = names.pop() as string | number
       let at = row
       for (const name of names) at = at?.[name] as Record<string | number, unknown>
       if (at && typeof at === 'object') {
         if (wrong === 'gone') delete at[last]
-        else at[last] = value[wrong]
+        else at[last] = (globalThis as never as { wrongValue: typeof wrongValue }).wrongValue(wrong)
       }
       const put = store.put(row)
       await new Promise((resolve, reject) => {

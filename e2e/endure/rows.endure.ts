@@ -2,6 +2,7 @@ import { writeFileSync } from 'node:fs'
 import { expect, type Page, test } from '@playwright/test'
 import { writeWav } from '../../src/core'
 import { CALL, choose, drawn, openSession, type } from '../bench'
+import { teachWrongValues } from '../stored'
 
 /** Every row that the page keeps, damaged in fifty ways, each time opened anew: what became of each. */
 
@@ -47,26 +48,6 @@ function installKeeper() {
     const inner = Array.isArray(value) ? value.slice(0, 3).map((item, n) => [n, item] as const) : Object.entries(value)
     return [path, ...inner.flatMap(([name, item]) => pathsOf(item, [...path, name]))].filter(({ length }) => length > 0)
   }
-  const wrongOf = (name: string): unknown =>
-    ({
-      null: null,
-      NaN: Number.NaN,
-      Infinity: Number.POSITIVE_INFINITY,
-      '-1': -1,
-      '1e308': 1e308,
-      '0.5': 0.5,
-      text: 'tide',
-      empty: '',
-      long: 'x'.repeat(5000),
-      list: [],
-      object: { 'of another': 'version' },
-      true: true,
-      date: new Date(0),
-      map: new Map([['a', 1]]),
-      bytes: new Uint8Array(4),
-      big: 10n,
-      '99': 99,
-    })[name]
   const keeper = {
     async load() {
       const database = await opened()
@@ -110,7 +91,7 @@ function installKeeper() {
       const last = names.pop() as string | number
       const at = names.reduce<Record<string | number, unknown>>((inner, name) => inner[name] as never, copy)
       if (wrong === 'gone') delete at[last]
-      else at[last] = wrongOf(wrong)
+      else at[last] = (globalThis as never as { wrongValue(name: string): unknown }).wrongValue(wrong)
       const database = await opened()
       const store = database.transaction(table, 'readwrite').objectStore(table)
       // a key that is no key is refused by storage itself: then the row is gone
@@ -153,6 +134,7 @@ test('every row, damaged in every way: the rest of the session is there', async 
   await page.waitForTimeout(3000)
   const keeper = await context.newPage()
   await keeper.goto('/mark.svg')
+  await teachWrongValues(keeper)
   await keeper.evaluate(installKeeper)
   await page.goto('about:blank')
   const rows = await withKeeper(keeper, (own) => own.rows())
