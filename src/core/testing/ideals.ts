@@ -1,86 +1,28 @@
-import type { AudioBlock } from '../audio/block'
-import { createRandom, type Random } from '../dsp/random'
+import { createRandom } from '../dsp/random'
 import { semitonesToRatio } from '../dsp/units'
+import {
+  AS_WRITTEN,
+  add,
+  done,
+  grit,
+  IDEAL_RATE,
+  type Ideal,
+  type IdealItem,
+  noteHz,
+  organ,
+  type Playing,
+  partialsOf,
+  playStrokes,
+  rise,
+  type Stroke,
+  sung,
+  TAU,
+  TOP_HZ,
+  tape,
+  vowelLevel,
+} from './instruments'
 
-/**
- * Sounds whose perfect stretch and transposition are known: each is a score that is played again at the new tempo and
- * pitch. Strokes keep their natural ring, tones last as long as the score says, and noise comes from a seed, so that two
- * seeds show how far apart two equally good answers lie.
- */
-export interface Ideal {
-  readonly audio: AudioBlock
-  /** seconds, rising */
-  readonly attacks: readonly number[]
-  /** pitch at a moment, 0 where there is none; for single lines */
-  readonly f0At?: (seconds: number) => number
-  /** steady partials, Hz, with the time in which each is level */
-  readonly partials?: readonly { readonly hz: number; readonly from: number; readonly to: number }[]
-  /** formant centres, Hz, and a moment (seconds) in the middle of the vowel that has them */
-  readonly formants?: readonly { readonly at: number; readonly hz: readonly number[] }[]
-}
-
-export interface Playing {
-  readonly stretch: number
-  readonly semitones: number
-  /** what transposes: formants stay where `keepFormants` says so */
-  readonly keepFormants?: boolean
-  readonly seed: number
-}
-
-export interface IdealItem {
-  readonly id: string
-  readonly kind: 'hits' | 'tones' | 'line' | 'noise' | 'scene' | 'mix'
-  play(playing: Playing): Ideal
-}
-
-export const IDEAL_RATE = 48_000
-export const AS_WRITTEN: Playing = { stretch: 1, semitones: 0, seed: 1 }
-
-const TAU = 2 * Math.PI
-
-interface Tape {
-  readonly left: Float32Array
-  readonly right: Float32Array
-}
-
-function tape(seconds: number): Tape {
-  const frames = Math.round(seconds * IDEAL_RATE)
-  return { left: new Float32Array(frames), right: new Float32Array(frames) }
-}
-
-/** Add a voice that starts at `at` seconds, sample by sample from its own time; starts between frames are kept. */
-function add(to: Tape, at: number, seconds: number, pan: number, voice: (t: number) => number) {
-  const angle = ((pan + 1) * Math.PI) / 4
-  const gl = Math.cos(angle)
-  const gr = Math.sin(angle)
-  const first = Math.max(0, Math.ceil(at * IDEAL_RATE))
-  const end = Math.min(to.left.length, Math.ceil((at + seconds) * IDEAL_RATE))
-  for (let i = first; i < end; i++) {
-    const value = voice(i / IDEAL_RATE - at)
-    to.left[i] = (to.left[i] as number) + gl * value
-    to.right[i] = (to.right[i] as number) + gr * value
-  }
-}
-
-const done = (to: Tape): AudioBlock => ({ sampleRate: IDEAL_RATE, channels: [to.left, to.right] })
-
-/** Noise through a resonance, as a stroke's grit; its own stream for each stroke, so order does not matter. */
-function grit(random: Random, hz: number, q: number) {
-  const w = (TAU * hz) / IDEAL_RATE
-  const r = Math.exp(-w / (2 * q))
-  const a1 = 2 * r * Math.cos(w)
-  const a2 = -r * r
-  let y1 = 0
-  let y2 = 0
-  return () => {
-    const y = (1 - r) * (2 * random() - 1) + a1 * y1 + a2 * y2
-    y2 = y1
-    y1 = y
-    return y
-  }
-}
-
-type Stroke = readonly [beat: number, kind: 'kick' | 'snare' | 'hat' | 'ghost', level: number]
+export { AS_WRITTEN, IDEAL_RATE, type Ideal, type IdealItem, type Playing }
 
 const loop: readonly Stroke[] = [
   [0, 'kick', 1],
@@ -106,41 +48,13 @@ const loop: readonly Stroke[] = [
   [7.66, 'hat', 0.5],
 ]
 
-function playLoop(to: Tape, start: number, beat: number, playing: Playing, gain = 0.7): number[] {
-  const r = semitonesToRatio(playing.semitones)
-  return loop.map(([at, kind, level], n) => {
-    const random = createRandom(playing.seed * 7919 + n)
-    const t0 = start + at * beat
-    const a = gain * level
-    if (kind === 'kick') {
-      add(
-        to,
-        t0,
-        0.35,
-        0,
-        (t) => a * Math.exp(-t / 0.09) * Math.sin(TAU * r * (52 * t + 2.2 * (1 - Math.exp(-t / 0.018)))),
-      )
-      const click = grit(random, 2800 * r, 1.2)
-      add(to, t0, 0.02, 0, (t) => 1.2 * a * Math.exp(-t / 0.004) * click())
-    } else if (kind === 'hat') {
-      const hiss = grit(random, Math.min(18_000, 8600 * r), 1.5)
-      add(to, t0, 0.12, 0.4, (t) => 1.3 * a * Math.exp(-t / 0.022) * hiss())
-    } else {
-      const wires = grit(random, 3600 * r, 0.7)
-      add(to, t0, 0.25, -0.15, (t) => 1.2 * a * Math.exp(-t / 0.055) * wires())
-      add(to, t0, 0.2, -0.15, (t) => 0.5 * a * Math.exp(-t / 0.045) * Math.sin(TAU * r * 186 * t))
-    }
-    return t0
-  })
-}
-
 const drums: IdealItem = {
   id: 'drums',
   kind: 'hits',
   play(playing) {
     const beat = 0.6 * playing.stretch
     const to = tape(8.25 * beat)
-    return { attacks: playLoop(to, 0.25 * beat, beat, playing), audio: done(to) }
+    return { attacks: playStrokes(to, loop, 0.25 * beat, beat, playing), audio: done(to) }
   },
 }
 
@@ -170,64 +84,6 @@ const castanets: IdealItem = {
     return { audio: done(to), attacks }
   },
 }
-
-const rise = (t: number, seconds: number) => (t < seconds ? 0.5 - 0.5 * Math.cos((Math.PI * t) / seconds) : 1)
-
-/**
- * Σ levels[k−1] · sin(2π(k · turns + phases[k−1])): from one partial to the next the angle is turned by multiplying, which is
- * many times as fast as a sine for each.
- */
-function harmonicSum(turns: number, levels: Float64Array, sines: Float64Array, cosines: Float64Array): number {
-  const angle = TAU * (turns - Math.floor(turns))
-  const stepSin = Math.sin(angle)
-  const stepCos = Math.cos(angle)
-  let sin = stepSin
-  let cos = stepCos
-  let sum = 0
-  for (let k = 0; k < levels.length; k++) {
-    sum += (levels[k] as number) * (sin * (cosines[k] as number) + cos * (sines[k] as number))
-    const next = sin * stepCos + cos * stepSin
-    cos = cos * stepCos - sin * stepSin
-    sin = next
-  }
-  return sum
-}
-
-/** Partials of a tone at `hz`, the k-th at level 1 / k^falls, that start at `phases` (in turns): their sum at a moment. */
-function partialsOf(hz: number, falls: number, phases: readonly number[]): (t: number) => number {
-  const heard = phases.filter((_, k) => (k + 1) * hz < 20_000)
-  const levels = Float64Array.from(heard, (_, k) => 1 / (k + 1) ** falls)
-  const sines = Float64Array.from(heard, (phase) => Math.sin(TAU * phase))
-  const cosines = Float64Array.from(heard, (phase) => Math.cos(TAU * phase))
-  return (t) => harmonicSum(hz * t, levels, sines, cosines)
-}
-
-/**
- * A tone of ten partials that start at phases of the seed's choosing: no playing of a score fixes them. They belong to the note
- * as written (`writtenHz`), so a transposed playing has the same ones: where notes share a partial, it stays as loud.
- */
-function organ(
-  to: Tape,
-  seed: number,
-  at: number,
-  seconds: number,
-  pan: number,
-  gain: number,
-  writtenHz: number,
-  ratio: number,
-  fade: number,
-) {
-  const hz = writtenHz * ratio
-  const random = createRandom(seed * 401 + Math.round(writtenHz * 10))
-  const sumAt = partialsOf(
-    hz,
-    1.3,
-    Array.from({ length: 10 }, () => random()),
-  )
-  add(to, at, seconds, pan, (t) => gain * sumAt(t) * rise(t, fade) * rise(seconds - t, fade))
-}
-
-const noteHz = (midi: number) => 440 * semitonesToRatio(midi - 69)
 
 const chord: IdealItem = {
   id: 'chord',
@@ -272,45 +128,6 @@ const arpeggio: IdealItem = {
   },
 }
 
-/** what is sung has no harmonics above this; moved formants move it along, for no method can make up what the source lacks */
-const TOP_HZ = 9000
-
-/** A line of harmonics under a spectral tilt up to `topHz`, whose phase is the integral of its pitch. */
-function sung(
-  to: Tape,
-  from: number,
-  end: number,
-  f0At: (t: number) => number,
-  levelAt: (hz: number, t: number) => number,
-  gainAt: (t: number) => number,
-  topHz: number,
-) {
-  let phase = 0
-  const first = Math.round(from * IDEAL_RATE)
-  const last = Math.min(to.left.length, Math.round(end * IDEAL_RATE))
-  for (let i = first; i < last; i++) {
-    const t = i / IDEAL_RATE
-    const hz = f0At(t)
-    if (hz === 0) continue
-    phase += hz / IDEAL_RATE
-    // sin nθ from the two before it
-    const angle = TAU * (phase - Math.floor(phase))
-    const twice = 2 * Math.cos(angle)
-    let before = 0
-    let sine = Math.sin(angle)
-    let sum = 0
-    for (let n = 1; n * hz < topHz; n++) {
-      sum += levelAt(n * hz, t) * sine
-      const next = twice * sine - before
-      before = sine
-      sine = next
-    }
-    const value = gainAt(t) * sum
-    to.left[i] = (to.left[i] as number) + 0.7 * value
-    to.right[i] = (to.right[i] as number) + 0.7 * value
-  }
-}
-
 const glide: IdealItem = {
   id: 'glide',
   kind: 'line',
@@ -341,17 +158,6 @@ const vowels: readonly (readonly [at: number, seconds: number, formants: readonl
   [1.45, 0.55, [480, 1850, 2560]],
   [2.2, 0.5, [370, 850, 2420]],
 ]
-
-const FORMANT_LEVELS = [1, 0.55, 0.25]
-
-function vowelLevel(hz: number, formants: readonly number[], shift: number): number {
-  let sum = 0.004
-  for (let n = 0; n < formants.length; n++) {
-    const off = (hz - (formants[n] as number) * shift) / ((70 + 30 * n) * shift)
-    sum += (FORMANT_LEVELS[n] as number) / (1 + off * off)
-  }
-  return sum
-}
 
 const voice: IdealItem = {
   id: 'voice',
@@ -480,7 +286,7 @@ const drumsOverChords: IdealItem = {
       // above where the kick sweeps and the snare rings
       if (n === 0) for (const k of [4, 7]) partials.push({ hz: k * hz, from: 0.5 * s, to: 4.5 * s })
     }
-    return { attacks: [0.05 * s, ...playLoop(to, 0.25 * beat, beat, playing)], audio: done(to), partials }
+    return { attacks: [0.05 * s, ...playStrokes(to, loop, 0.25 * beat, beat, playing)], audio: done(to), partials }
   },
 }
 
