@@ -1,5 +1,6 @@
-// Prints the table of all methods against the ideal answers, or with `--advice` how often advice is right; `--write` puts it
-// into docs/quality.md, or docs/advice.md, as well.
+// Prints the table of all methods against the ideal answers; with `--advice` how often advice is right, with `--proven` harm of known
+// size beside what is measured of it, with `--agree` whether what is said of a result contradicts itself. `--write` puts it into docs as
+// well.
 import { spawnSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -13,9 +14,9 @@ const { status, stdout } = spawnSync(process.execPath, [file, ...args.filter((ar
   maxBuffer: 2 ** 26,
 })
 process.stdout.write(stdout)
-const table = args.includes('--advice') ? 'advice.md' : 'quality.md'
+const table = ['advice', 'proven', 'agree'].find((name) => args.includes(`--${name}`)) ?? 'quality'
 if (args.includes('--write') && status === 0) {
-  writeFileSync(join(root, 'docs', table), stdout)
-  spawnSync('npx', ['biome', 'format', '--write', join('docs', table)], { cwd: root, stdio: 'ignore' })
+  writeFileSync(join(root, 'docs', `${table}.md`), stdout)
+  spawnSync('npx', ['biome', 'format', '--write', join('docs', `${table}.md`)], { cwd: root, stdio: 'ignore' })
 }
 process.exitCode = status ?? 1

@@ -1,10 +1,13 @@
-import type { Measurement } from '../core'
+import type { Artefact, Measurement } from '../core'
 import {
   AppError,
   artefactKind,
   comparisonOf,
   figureOf,
-  gradeOf,
+  findingOf,
+  foundFigureOf,
+  gradeOfArtefact,
+  heardPlacesOf,
   measureInParts,
   measureTask,
   planOf,
@@ -69,33 +72,41 @@ export async function measureSounds(words: readonly string[], { out, err, progre
 /** What `--json` prints; its shape is a contract (docs/measures.md). `seconds` is source time. */
 export function plainMeasurement(measurement: Measurement, sampleRate: number) {
   return {
-    artefacts: measurement.artefacts.map(({ id, value, measured, places: where, parts }) => ({
-      id,
-      label: artefactKind(id).label,
-      value: round(value),
-      unit: artefactKind(id).unit,
-      audibleFrom: artefactKind(id).audibleFrom,
-      grade: gradeOf(id, value),
-      measured,
-      parts: Object.fromEntries(Object.entries(parts).map(([name, part]) => [name, round(part)])),
-      places: where
-        .filter((place) => place.value > 0)
-        .map((place) => ({ seconds: round(place.sourceFrame / sampleRate), value: round(place.value) })),
-    })),
+    artefacts: measurement.artefacts.map((artefact) => toldArtefact(artefact, sampleRate)),
     verdict: verdictOf(measurement, sampleRate),
+  }
+}
+
+function toldArtefact(artefact: Artefact, sampleRate: number) {
+  const { id, value, measured, short, places: where, parts } = artefact
+  return {
+    id,
+    label: artefactKind(id).label,
+    value: round(value),
+    unit: artefactKind(id).unit,
+    audibleFrom: artefactKind(id).audibleFrom,
+    grade: gradeOfArtefact(artefact),
+    measured,
+    ...(short && { short }),
+    parts: Object.fromEntries(Object.entries(parts).map(([name, part]) => [name, round(part)])),
+    places: where
+      .filter((place) => place.value > 0)
+      .map((place) => ({ seconds: round(place.sourceFrame / sampleRate), value: round(place.value) })),
   }
 }
 
 function tell(measurement: Measurement, sampleRate: number, out: Say) {
   out(verdictOf(measurement, sampleRate))
   for (const artefact of measurement.artefacts) {
-    const { label, audibleFrom } = artefactKind(artefact.id)
+    const { label } = artefactKind(artefact.id)
     if (!artefact.measured) {
-      out(`  ${label.padEnd(14)} nothing to measure it on`)
+      out(`  ${label.padEnd(14)} ${artefact.short ? 'too short to tell' : 'nothing to measure it on'}`)
       continue
     }
-    const worst = [...artefact.places].sort((x, y) => y.value - x.value)[0]
-    const at = worst && worst.value >= audibleFrom ? `, most at ${(worst.sourceFrame / sampleRate).toFixed(2)} s` : ''
-    out(`  ${label.padEnd(14)} ${figureOf(artefact).padEnd(22)} ${gradeOf(artefact.id, artefact.value)}${at}`)
+    const finding = findingOf(artefact)
+    const worst = heardPlacesOf(artefact).sort((x, y) => y.value - x.value)[0]
+    const at = worst ? `, most at ${(worst.sourceFrame / sampleRate).toFixed(2)} s` : ''
+    const figure = finding?.local ? `${figureOf(artefact)}, ${foundFigureOf(finding)}` : figureOf(artefact)
+    out(`  ${label.padEnd(14)} ${figure.padEnd(22)} ${gradeOfArtefact(artefact)}${at}`)
   }
 }

@@ -5,6 +5,8 @@ import { type Figures, judge } from '../core/testing/judge'
 import { recipe } from '../core/testing/recipes'
 import { renderTextbook, textbooks } from '../core/testing/textbook'
 import { printAdvice } from './adviceTable'
+import { printAgreement } from './agreementTable'
+import { printProven } from './provenTable'
 
 /**
  * Every method against the ideal answers, beside the textbook forms: one Markdown table for each item. `--items a,b` and
@@ -121,10 +123,16 @@ function* rowsOf(item: IdealItem): Generator<Row> {
   }
 }
 
+if (process.argv.includes('--proven')) {
+  printProven()
+  process.exit(0)
+}
+if (process.argv.includes('--agree')) process.exit(printAgreement(wanted) === 0 ? 0 : 1)
+
 if (process.argv.includes('--advice')) {
   printAdvice(
     wanted,
-    (flag('stretches') ?? ['0.5', '0.8', '1.25', '2', '4']).map(Number),
+    (flag('stretches') ?? ['0.8', '1.25', '2', '10']).map(Number),
     (flag('pitches') ?? ['-5', '5']).map(Number),
   )
   process.exit(0)

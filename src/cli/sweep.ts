@@ -3,11 +3,12 @@ import {
   breaksOf,
   checkRecipe,
   curveOf,
-  figureOf,
+  findingsOf,
+  foundFigureOf,
+  isTold,
   methodById,
   methods,
   planOf,
-  pointSeverity,
   SEVERITY,
   SWEEP_POINTS,
   type SweepAxis,
@@ -21,7 +22,6 @@ import {
   traitsOf,
   trialTask,
   withoutPlaces,
-  worstOf,
 } from '../core'
 import { places, readArguments, UsageError } from './args'
 import { drive } from './drive'
@@ -92,10 +92,8 @@ function tellMethod(methodId: string, axis: SweepAxis, points: readonly SweepPoi
   const where = told.filter(Boolean).join(' and ')
   out(`${methodById(methodId).label}: ${where ? `clear harm ${where}` : 'no clear harm where it was tried'}`)
   for (const point of points.filter((one) => one.methodId === methodId)) {
-    const worst = worstOf(point.measurement)
-    const audible = worst && (pointSeverity(point, 'worst') ?? 0) >= SEVERITY.audible
-    out(
-      `  ${String(point.at).padStart(6)}  ${audible ? `${worst.artefact.id} ${figureOf(worst.artefact)}` : 'nothing audible'}`,
-    )
+    const [worst] = findingsOf(point.measurement)
+    const nothing = isTold(point.measurement) ? 'nothing audible' : 'too short to tell'
+    out(`  ${String(point.at).padStart(6)}  ${worst ? `${worst.artefact.id} ${foundFigureOf(worst)}` : nothing}`)
   }
 }

@@ -25,6 +25,7 @@ export { createWavWriter, wavRate, writeWav } from './audio/writeWav'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'
 export { kernelsRun } from './kernels/wasm'
+export { firstLanes } from './knowledge/firstLanes'
 export {
   KNOWLEDGE_VERSION,
   type Knowledge,
@@ -56,13 +57,26 @@ export {
   type Place,
 } from './measure/artefacts'
 export type { Comparison } from './measure/comparison'
+export {
+  type Finding,
+  findingOf,
+  findingsOf,
+  gradeOfArtefact,
+  gradeOfSeverity,
+  type HeardPlace,
+  heardPlacesOf,
+  isTold,
+  SEVERITY,
+  severityOf,
+  severityOfArtefact,
+  worstOf,
+} from './measure/grading'
 export { createLoudnessMeter } from './measure/loudness'
 export { MEASURE_VERSION, type Measurement, measureTask, readSource, type SourceReading } from './measure/measure'
-export { SEVERITY, severityOf, worstOf } from './measure/severity'
 export { createSurvey, joinSurveys, type Survey, type SurveyedSound, type SurveyPart } from './measure/survey'
-export { figureOf, verdictOf, worstFirst } from './measure/verdict'
+export { figureOf, foundFigureOf, verdictOf } from './measure/verdict'
 export type { AnyMethod, Family, Voice } from './methods/method'
-export { firstMethods, methodById, methods } from './methods/registry'
+export { methodById, methods } from './methods/registry'
 export {
   checkSetting,
   resolveSettings,
@@ -109,7 +123,8 @@ export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export type { PitchPoint } from './timeline/pitchLine'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
-export { harmOf, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
+export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
+export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'
 export { comparisonOf } from './trials/comparisonOf'
 export { type Span, type Traits, tellingSpan, traitsOf } from './trials/excerpt'
 export { chanceOfAtLeast, chanceOfPreference } from './trials/listening'

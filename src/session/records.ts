@@ -45,6 +45,8 @@ const knowledgeSchema = z.object({
     .optional(),
 })
 
+const placeSchema = z.object({ sourceFrame: finite, spanFrames: finite, outputFrame: finite, value: figure })
+
 const trialSchema = z.object({
   span: z.object({ from: finite.nonnegative(), to: finite.nonnegative() }),
   measurement: z.object({
@@ -55,7 +57,9 @@ const trialSchema = z.object({
           id: z.enum(artefactKinds.map(({ id }) => id)),
           value: figure,
           measured: z.boolean(),
-          places: z.array(z.object({ sourceFrame: finite, spanFrames: finite, outputFrame: finite, value: figure })),
+          short: z.literal(true).optional(),
+          places: z.array(placeSchema),
+          local: z.object({ count: z.number().int().positive(), worst: placeSchema }).optional(),
           parts: z.record(text, figure),
         }),
       )

@@ -1,6 +1,7 @@
 import { asOutput } from '../timeline/axes'
 import { type Artefact, unmeasured } from './artefacts'
-import type { Comparison } from './comparison'
+import { type Comparison, originOf } from './comparison'
+import { createSpectra } from './spectra'
 import { createSpans, type Gatherer, SPAN_SECONDS } from './step'
 
 /** what lies within this of something in the source may be its own shoulder, bins of the long window */
@@ -9,45 +10,41 @@ const NEAR_BINS = 14
 const STRONGER = 20
 /** below this nothing is counted: −80 dB under the sound, where files of 16 bits have their own noise */
 const FLOOR = 1e-8
+/** a sound that is spread in time, as by a long window, is smeared, not folded: what the source has within this counts as near */
+const SPREAD_SECONDS = 0.35
+/** a moment this far under the loudest one counts as no quieter: what lies under it there is not heard, power */
+const QUIET = 1e-3
 
 /**
- * Energy in the result where the source, moved by the pitch ratio, has nothing near. Counted against all of the sound, as dB
- * over −80 dB. Looked at between attacks only: there everything is everywhere.
+ * Energy in the result where the source, moved by the pitch ratio, has nothing near, in pitch and in time. Counted against all of the
+ * sound, as dB over −80 dB. Looked at between attacks only: there everything is everywhere.
+ * @param loudest  power of the loudest column of the source.
+ * @param size  of the columns, frames.
  */
-export function createAliasing(comparison: Comparison): Gatherer<Artefact> {
+export function createAliasing(comparison: Comparison, size: number, loudest: number): Gatherer<Artefact> {
   const spans = createSpans(comparison, SPAN_SECONDS)
-  let reach = new Float32Array(0)
-  let last = new Float32Array(0)
-  let ringing = new Float32Array(0)
+  const near = createReach(comparison, size)
+  const bins = size / 2 + 1
+  const reach = new Float32Array(bins)
+  const ringing = new Float32Array(bins)
   let stray = 0
   let all = 0
   let steps = 0
   return {
-    add({ got, want, natural, ratio, resultFrame, sourceFrame, restsWithin }) {
-      const bins = got.power.length
+    add({ got, natural, ratio, resultFrame, sourceFrame, restsWithin }) {
       const nyquist = bins - 1
       // an attack at the very edge of a window is everywhere in the spectrum, if faintly
       if (!restsWithin(1.06 * nyquist)) return
-      if (reach.length !== bins) {
-        reach = new Float32Array(bins)
-        last = new Float32Array(bins)
-        ringing = new Float32Array(bins)
-      }
-      // a moment before counts too: the map may stand a little off
-      ;[reach, last] = [last, reach]
-      slidingMaxInto(reach, want.power, NEAR_BINS)
+      near(reach, resultFrame)
       if (natural && natural !== 'silence') {
         slidingMaxInto(ringing, natural.power, NEAR_BINS)
         for (let k = 0; k < bins; k++) reach[k] = Math.max(reach[k] as number, ringing[k] as number)
       }
       const formantRatio = comparison.formantRatioAt(asOutput(comparison.from + resultFrame))
       // what reaches to the very top of the source may well go on above it
-      const ownAt = (bin: number) => {
-        const k = Math.min(nyquist - NEAR_BINS, Math.round(bin))
-        return Math.max(reach[k] as number, last[k] as number)
-      }
+      const ownAt = (bin: number) => reach[Math.min(nyquist - NEAR_BINS, Math.round(bin))] as number
       let here = 0
-      const total = got.below[bins] as number
+      const total = (got.below[bins] as number) + QUIET * loudest
       if (total <= 0) return
       const least = (FLOOR * total) / 20
       for (let k = 6; k < bins; k++) {
@@ -75,6 +72,35 @@ export function createAliasing(comparison: Comparison): Gatherer<Artefact> {
         parts: { strayDb: 10 * Math.log10(stray / all + 1e-12) },
       }
     },
+  }
+}
+
+/** Fills in the most that the source has within some bins of each bin, and within `SPREAD_SECONDS` of a frame of the result. */
+function createReach(comparison: Comparison, size: number) {
+  const { source } = comparison
+  const hop = size / 2
+  const read = createSpectra(source, size)
+  const spread = SPREAD_SECONDS * source.sampleRate
+  const columns = new Map<number, Float32Array>()
+  const column = (n: number) => {
+    let wide = columns.get(n)
+    if (!wide) {
+      wide = new Float32Array(size / 2 + 1)
+      slidingMaxInto(wide, read(n * hop).power, NEAR_BINS)
+      columns.set(n, wide)
+    }
+    return wide
+  }
+  return (out: Float32Array, resultFrame: number) => {
+    const first = Math.floor((originOf(comparison, resultFrame - spread) - hop) / hop)
+    const last = Math.ceil((originOf(comparison, resultFrame + spread) + hop) / hop)
+    // a result is gone through forwards
+    for (const n of columns.keys()) if (n < first) columns.delete(n)
+    out.fill(0)
+    for (let n = first; n <= last; n++) {
+      const wide = column(n)
+      for (let k = 0; k < out.length; k++) if ((wide[k] as number) > (out[k] as number)) out[k] = wide[k] as number
+    }
   }
 }
 

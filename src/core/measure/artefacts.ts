@@ -48,7 +48,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
     severeFrom: 12,
     threshold: 'A missing hit is heard as such: one in two hundred counts.',
     sounds: 'A hit is gone, or drowns in what rings around it.',
-    helps: 'Attack splice, attack hold, or a shorter window.',
+    helps: 'Attack splice, Three-layer, or a shorter window.',
   },
   {
     id: 'extra-attacks',
@@ -61,7 +61,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
     threshold:
       'Two clicks 2 ms apart are told from one, 20 ms apart they have an order (Hirsh 1959): any repeat counts.',
     sounds: 'A hit comes twice: a flam, a stutter.',
-    helps: 'Attack hold, Attack splice, or segments longer than the gap between hits.',
+    helps: 'Attack splice, attack hold with Waveform match, or segments longer than the gap between hits.',
   },
   {
     id: 'smear',
@@ -74,7 +74,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
     threshold:
       'A rise is told from one a quarter longer (van Heuven & van den Broecke 1979): 1 dB less energy in its first 4 ms.',
     sounds: 'Hits lose their edge, or swell in before they come.',
-    helps: 'Attack hold, Attack splice, or a shorter window.',
+    helps: 'Attack splice, Three-layer, or a shorter window.',
   },
   {
     id: 'slip',
@@ -86,7 +86,7 @@ export const artefactKinds: readonly ArtefactKind[] = [
     severeFrom: 25,
     threshold: 'One stroke out of an even row is heard from 6 ms on (Friberg & Sundberg 1995).',
     sounds: 'The timing wobbles: some hits come early or late.',
-    helps: 'Attack splice or attack hold; shorter segments.',
+    helps: 'Attack splice, Three-layer, or shorter segments.',
   },
   {
     id: 'flutter',
@@ -222,6 +222,10 @@ export function artefactKind(id: ArtefactId): ArtefactKind {
   return kinds.get(id) as ArtefactKind
 }
 
+/** Kinds whose places are events: each counts one, and how many there are is what the whole is graded by. */
+export const isEvent = (id: ArtefactId) => id === 'lost-attacks' || id === 'extra-attacks' || id === 'clicks'
+
+/** The grade of one figure; `grading` says that of a whole result, by its figure and its places. */
 export function gradeOf(id: ArtefactId, value: number): Grade {
   const { audibleFrom, clearFrom, severeFrom } = artefactKind(id)
   if (value < audibleFrom) return 'not audible'
@@ -245,12 +249,18 @@ export interface Artefact {
   readonly id: ArtefactId
   /** overall, in the unit of its kind */
   readonly value: number
-  /** false where the sound has nothing that could suffer this harm: then `value` is 0 */
+  /** false where nothing can be told: then `value` is 0 */
   readonly measured: boolean
+  /** where nothing can be told: the sound is too short for it. Else it has nothing that could suffer this harm. */
+  readonly short?: true
   /** where there is some, rising by `sourceFrame` */
   readonly places: readonly Place[]
+  /** how many places are clear by themselves, and the worst of them: what grading keeps where places are not kept */
+  readonly local?: { readonly count: number; readonly worst: Place }
   /** what the value is made of, each with its unit in its name */
   readonly parts: Readonly<Record<string, number>>
 }
 
 export const unmeasured = (id: ArtefactId): Artefact => ({ id, value: 0, measured: false, places: [], parts: {} })
+
+export const tooShort = (id: ArtefactId): Artefact => ({ ...unmeasured(id), short: true })

@@ -1,4 +1,5 @@
 import { type AudioBlock, frameCount } from '../audio/block'
+import { asOutput } from '../timeline/axes'
 import type { Artefact, Place } from './artefacts'
 import { unmeasured } from './artefacts'
 import type { AttackPairs } from './attackPairs'
@@ -6,6 +7,8 @@ import { type Comparison, innerOf, originOf } from './comparison'
 import { mean, meanSquareRoot, median, percentile } from './statistics'
 
 const FEW = 8
+/** from this stretch on soft starts are drawn out until they are none */
+const FAR_STRETCH = 1.6
 const MIN_GAP_SECONDS = 0.045
 const REACH_SECONDS = 0.03
 /** what a sound brings in its first 4 ms is its edge */
@@ -17,8 +20,10 @@ const EDGY = 0.2
 const BESIDE = 3e-4
 /** so much duller than it was, an attack has spread: then what lies before its place counts, however early it is found */
 const SPREAD_DB = 1.5
-/** a start without an edge can be told no nearer than this */
+/** a start without an edge can be told no nearer than this, and drawn out no nearer than so much more */
 const SOFT_MS = 5
+/** how much sharpness transposing an attack well may seem to take */
+const TRANSPOSED_DB = 3
 
 /** Attacks that are gone, made up, late or early, or dull. */
 export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[] {
@@ -27,12 +32,20 @@ export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[]
   const isInner = (frame: number) => frame >= inner.start && frame < inner.end
   const pairs = all.pairs.filter(({ expected }) => isInner(expected))
   const extra = all.extra.filter(isInner)
+  const knownCount = all.known.filter(isInner).length
   if (pairs.length === 0 && extra.length === 0) {
     return [unmeasured('lost-attacks'), unmeasured('extra-attacks'), unmeasured('smear'), unmeasured('slip')]
   }
   // a sound with hardly an attack is not ruined by one more: it counts against a handful
   const perHundred = (count: number) => (100 * count) / Math.max(FEW, pairs.length)
-  const lost = pairs.filter((pair) => pair.found === undefined)
+  // a start without an edge that is drawn out far is no start any more: it has swollen, as it was told to
+  const source = edgeEnergy(comparison.source, 1)
+  const lost = pairs.filter(
+    (pair) =>
+      pair.found === undefined &&
+      (comparison.map.speedAt(asOutput(comparison.from + pair.expected)) > 1 / FAR_STRETCH ||
+        edgeShare(source, pair.sourceFrame, REACH_SECONDS * sampleRate, sampleRate) >= EDGY),
+  )
   const kept = pairs.flatMap((pair) => (pair.found === undefined ? [] : [{ ...pair, found: pair.found }]))
   const at = (pair: { sourceFrame: number; expected: number }, value: number): Place => ({
     sourceFrame: pair.sourceFrame,
@@ -44,7 +57,9 @@ export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[]
   const edgy = new Set(smears.map(({ pair }) => pair.sourceFrame))
   const slips = kept.map((pair) => {
     const ms = (1000 * Math.abs(pair.found - pair.expected)) / sampleRate
-    return at(pair, edgy.has(pair.sourceFrame) ? ms : Math.max(0, ms - SOFT_MS))
+    if (edgy.has(pair.sourceFrame)) return at(pair, ms)
+    const drawnOut = Math.max(1, 1 / comparison.map.speedAt(asOutput(comparison.from + pair.expected)))
+    return at(pair, Math.max(0, ms - SOFT_MS * drawnOut))
   })
   const slipOf = slips.map((place) => place.value)
   return [
@@ -53,7 +68,7 @@ export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[]
       measured: pairs.length > 0,
       value: perHundred(lost.length),
       places: lost.map((pair) => at(pair, 1)),
-      parts: { lostCount: lost.length, attackCount: pairs.length },
+      parts: { lostCount: lost.length, attackCount: pairs.length, knownCount },
     },
     {
       id: 'extra-attacks',
@@ -96,6 +111,18 @@ export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[]
   ]
 }
 
+/** Share of the energy around a frame that lies in the edge there, at the best of a few places: a found start may be a hair off. */
+function edgeShare(energy: EnergyOf, frame: number, reach: number, sampleRate: number): number {
+  const lead = LEAD_SECONDS * sampleRate
+  const edge = EDGE_SECONDS * sampleRate
+  let best = 0
+  for (let off = -4; off <= 8; off++) {
+    const start = frame + (off * sampleRate) / 2000 - lead
+    best = Math.max(best, energy(start, start + lead + edge))
+  }
+  return best / (energy(frame - reach, frame + reach) + 1e-14)
+}
+
 interface Smear<Pair> {
   readonly pair: Pair
   /** dB of concentration lost */
@@ -127,25 +154,17 @@ function smearOf<Pair extends { sourceFrame: number; expected: number; found: nu
     if (gap < MIN_GAP_SECONDS * sampleRate) return
     const reach = Math.min(REACH_SECONDS * sampleRate, gap / 2)
     const lead = LEAD_SECONDS * sampleRate
-    const edge = EDGE_SECONDS * sampleRate
-    // a found start that is a hair off must not pass for dullness: the best of a few places counts
-    const sharpnessOf = (energy: EnergyOf, frame: number) => {
-      const all = energy(frame - reach, frame + reach) + 1e-14
-      let best = 0
-      for (let off = -4; off <= 8; off++) {
-        const start = frame + (off * sampleRate) / 2000 - lead
-        best = Math.max(best, energy(start, start + lead + edge))
-      }
-      return best / all
-    }
+    const sharpnessOf = (energy: EnergyOf, frame: number) => edgeShare(energy, frame, reach, sampleRate)
     const own = sharpnessOf(source, pair.sourceFrame)
     if (own < EDGY) return
     const lossOf = (before: number, now: number) => 10 * Math.log10((before + 1e-6) / (now + 1e-6))
-    // transposed, what is low weighs otherwise against what is high: the kinder of two weightings counts
-    const dull = Math.min(
+    const losses = [
       lossOf(own, sharpnessOf(result, pair.found)),
       lossOf(sharpnessOf(plainSource, pair.sourceFrame), sharpnessOf(plainResult, pair.found)),
-    )
+    ] as const
+    // transposed, what is low weighs otherwise against what is high: the kinder of two weightings counts, and not to the last decibel
+    const isTransposed = Math.abs(comparison.pitchRatioAt(asOutput(comparison.from + pair.found)) - 1) > 0.01
+    const dull = isTransposed ? Math.min(...losses) - TRANSPOSED_DB : (losses[0] + losses[1]) / 2
     // what rings on from the attack before: as in the source at this moment, or as it would ring by itself until here
     const level = source(pair.sourceFrame, pair.sourceFrame + REACH_SECONDS * sampleRate) * BESIDE + 1e-14
     const tailOf = (energy: EnergyOf, frame: number) => energy(frame - reach, frame - lead)

@@ -21,6 +21,9 @@ const LEAST_SHARE = 0.1
 /** what is left of an attack has to rise this much of what it did, and hold this much of its energy against the others */
 const KEPT_HEIGHT = 0.25
 const KEPT_ENERGY = 0.03
+/** a start is heard when it brings this much of the energy that starts of the source bring, within this time */
+const HEARD_RISE = 0.015
+const RISE_SECONDS = 0.02
 /** the source explains a start in the result when it rises by half as much near there */
 const EXPLAINS = 0.5
 const EXPLAINS_SECONDS = 0.012
@@ -74,6 +77,8 @@ export interface AttackPairs {
   readonly pairs: readonly AttackPair[]
   /** result frames of attacks that nothing in the source accounts for */
   readonly extra: readonly number[]
+  /** result frames where all attacks that are known of the source belong, faint ones and such as fall together too */
+  readonly known: readonly number[]
 }
 
 /**
@@ -138,13 +143,14 @@ export function pairAttacks(comparison: Comparison, source: Attacks, result: Att
     [originOf(comparison, start.frame), ...ringing(pairs, start.frame, sampleRate)].some(
       (frame) => source.heightAround(frame, EXPLAINS_SECONDS * sampleRate) > EXPLAINS * start.height,
     )
+  const isHeard = heardStarts(comparison, source.sure)
   const extra = result.keen
     .filter(({ frame, height }) => height >= leastExtra && frame > edge && frame < frames - edge)
     .filter(({ frame }) => distanceTo(matched, frame) > 0.012 * sampleRate)
     .filter(({ frame }) => distanceTo(origins, frame) > 0.024 * sampleRate)
-    .filter((start) => !explained(start))
+    .filter((start) => !explained(start) && isHeard(start.frame))
     .map(({ frame }) => frame)
-  return { pairs, extra }
+  return { pairs, extra, known: source.sure.map(place) }
 }
 
 /** What drops out is no attack, though it may have an edge: found ones need some of the energy that the source has there. */
@@ -160,6 +166,35 @@ function withEnergy(comparison: Comparison, pairs: readonly AttackPair[]): Attac
   )
   const usual = median(kept.filter((share) => share !== undefined))
   return pairs.map((pair, i) => ((kept[i] ?? 0) < KEPT_ENERGY * usual ? { ...pair, found: undefined } : pair))
+}
+
+/** Energy of the first difference, which lets a start stand out of a low bed, in a span of all channels. */
+function edgeEnergyIn(audio: AudioBlock, from: number, frames: number): number {
+  let sum = 0
+  for (const channel of audio.channels) {
+    let before = channel[from - 1] ?? 0
+    for (let i = Math.max(0, from); i < from + frames; i++) {
+      const value = channel[i] ?? 0
+      sum += (value - before) ** 2
+      before = value
+    }
+  }
+  return sum
+}
+
+/**
+ * Whether a start in the result is one that a listener hears: it brings some of the energy that attacks of the source bring, or, where
+ * that has none, some of what the source has anywhere.
+ */
+function heardStarts({ source, result }: Comparison, attacks: readonly Start[]): (resultFrame: number) => boolean {
+  const length = Math.round(RISE_SECONDS * source.sampleRate)
+  const rise = (audio: AudioBlock, frame: number) =>
+    edgeEnergyIn(audio, frame, length) - edgeEnergyIn(audio, frame - length, length)
+  let usual = median(attacks.map(({ frame }) => rise(source, frame)))
+  if (attacks.length === 0) {
+    for (let at = 0; at < frameCount(source); at += length) usual = Math.max(usual, edgeEnergyIn(source, at, length))
+  }
+  return (frame) => rise(result, frame) > HEARD_RISE * usual
 }
 
 /** How far the nearest value of a rising list lies. */

@@ -44,9 +44,10 @@ export function* lookBetween(
   const readWantShort = createStereoSpectra(source, size / 2)
   const tones = createTones(comparison)
   const noise = createNoiseColour(comparison)
-  const aliasing = createAliasing(comparison)
+  const loudest = loudestPower(source, size)
+  const aliasing = createAliasing(comparison, size, loudest)
   const image = createImage(comparison)
-  const levels = createLevels(comparison)
+  const levels = createLevels(comparison, loudest)
 
   const sourceAttacks = Float64Array.from(pairs, (pair) => pair.sourceFrame)
   const resultAttacks = Float64Array.from(
@@ -59,7 +60,7 @@ export function* lookBetween(
     const next = lowerBound(attacks, frame - within)
     return next >= attacks.length || (attacks[next] as number) > frame + within
   }
-  const quiet = loudestPower(source, size) * QUIET
+  const quiet = loudest * QUIET
 
   for (let resultFrame = inner.start; resultFrame < inner.end; resultFrame += hop) {
     const sourceFrame = originOf(comparison, resultFrame)

@@ -4,7 +4,7 @@ import { type Artefact, unmeasured } from './artefacts'
 import { type AttackPairs, ringing } from './attackPairs'
 import { type Comparison, originOf } from './comparison'
 import { weightedMean } from './statistics'
-import { createSpans } from './step'
+import { createSpans, TOLD_BY_TONES } from './step'
 import type { createTones } from './tones'
 
 const SURE = 0.85
@@ -65,7 +65,7 @@ export function detuneOf(
     id: 'detune',
     measured: true,
     value: cents.length >= 24 ? ofPartials : ofLine,
-    places: spans.places(),
+    places: spans.places(undefined, tracks && partials.length < 24 ? { count: 6 } : TOLD_BY_TONES),
     parts: { partialsCents: ofPartials, lineCents: ofLine },
   }
 }

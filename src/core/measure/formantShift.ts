@@ -22,6 +22,15 @@ const REACH = 1
 /** the two envelopes must be this alike at the best shift, or nothing is said */
 const LEAST_ALIKE = 0.85
 const BENEFIT = 0.06
+/** a voice has harmonics close enough to show its envelope */
+const LOWEST_VOICE_HZ = 70
+const HIGHEST_VOICE_HZ = 300
+/** share of the steps that have to show formants, and how many at least */
+const VOICE_SHARE = 0.25
+const LEAST_SHIFTS = 6
+/** steps on either side whose median a step is given, and what is one place */
+const AROUND = 3
+const PLACE_SECONDS = 0.4
 /** and the source's envelope must have this much relief, dB rms */
 const LEAST_RELIEF_DB = 4
 
@@ -37,14 +46,16 @@ export function formantShiftOf(comparison: Comparison, source: PitchTrack, resul
   const envelopesOf = createTrueEnvelopes(size, sampleRate)
   const frames = frameCount(comparison.result)
   const step = Math.max(STEP_SECONDS * sampleRate, frames / MOST_STEPS)
-  const spans = createSpans(comparison, 0.2)
-  const shifts: number[] = []
+  const spans = createSpans(comparison, PLACE_SECONDS)
+  const shifts: { at: number; origin: number; percent: number }[] = []
+  let looked = 0
   const count = Math.ceil(Math.log2(HIGH_HZ / LOW_HZ) * POINTS_PER_OCTAVE)
   const wide = Math.round(REACH * POINTS_PER_OCTAVE)
   for (let at = step; at < frames - step; at += step) {
     const origin = originOf(comparison, at)
     const f0 = pitchAt(source, origin)
-    if (f0 === 0 || pitchAt(result, at) === 0 || f0 > 500) continue
+    looked++
+    if (!isVoice(f0) || pitchAt(result, at) < LOWEST_VOICE_HZ) continue
     const ratio = comparison.formantRatioAt(asOutput(comparison.from + at))
     const [wanted, found] = envelopesOf(magnitudes(readSource(origin).power), magnitudes(readResult(at).power))
     const want = withoutTilt(sampled(wanted, size, sampleRate, LOW_HZ, count))
@@ -53,12 +64,25 @@ export function formantShiftOf(comparison: Comparison, source: PitchTrack, resul
     const best = bestShift(want, got, wide)
     if (!best || best.alike < LEAST_ALIKE) continue
     const percent = 100 * Math.abs(2 ** (best.shift / POINTS_PER_OCTAVE) - 1)
-    shifts.push(percent)
-    spans.add(at, origin, percent)
+    shifts.push({ at, origin, percent })
   }
-  if (shifts.length < 4) return unmeasured('formant-shift')
-  return { id: 'formant-shift', measured: true, value: median(shifts), places: spans.places(), parts: {} }
+  // a voice has its formants most of the time; what has them now and then is a rattle or a bell that happens to look like one
+  if (shifts.length < Math.max(LEAST_SHIFTS, VOICE_SHARE * looked)) return unmeasured('formant-shift')
+  // one reading may take another hump for its own: what most around it say counts
+  shifts.forEach(({ at, origin }, n) => {
+    const around = shifts.slice(Math.max(0, n - AROUND), n + AROUND + 1).map(({ percent }) => percent)
+    spans.add(at, origin, median(around))
+  })
+  return {
+    id: 'formant-shift',
+    measured: true,
+    value: median(shifts.map(({ percent }) => percent)),
+    places: spans.places(undefined, { count: AROUND }),
+    parts: {},
+  }
 }
+
+const isVoice = (hz: number) => hz >= LOWEST_VOICE_HZ && hz <= HIGHEST_VOICE_HZ
 
 function pitchAt(track: PitchTrack, frame: number): number {
   const n = Math.round(frame / track.hopFrames)

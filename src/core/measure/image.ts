@@ -19,6 +19,29 @@ const empty = (): Covariance => ({
 })
 
 const GROUP_SECONDS = 1
+/** windows that say something of their own, to a window's length; and how much two runs of noise differ by chance, to the share² */
+const WINDOWS = 1.5
+const CHANCE = 1
+
+interface Group {
+  readonly got: Covariance
+  readonly want: Covariance
+  readonly sourceSpan: { from: number; to: number }
+  readonly resultSpan: { from: number; to: number }
+  source: number
+  output: number
+  count: number
+}
+
+const newGroup = (sourceFrame: number, resultFrame: number): Group => ({
+  got: empty(),
+  want: empty(),
+  sourceSpan: { from: sourceFrame, to: sourceFrame },
+  resultSpan: { from: resultFrame, to: resultFrame },
+  source: 0,
+  output: 0,
+  count: 0,
+})
 
 /**
  * How much of the energy lies elsewhere between the first two channels, in %: half the trace norm of the difference of their
@@ -27,9 +50,18 @@ const GROUP_SECONDS = 1
 export function createImage(comparison: Comparison) {
   const stereo = comparison.source.channels.length >= 2
   const whole = { got: empty(), want: empty() }
-  const groups = new Map<number, { got: Covariance; want: Covariance; source: number; output: number; count: number }>()
-  const group = GROUP_SECONDS * comparison.source.sampleRate
-  const nyquist = comparison.source.sampleRate / 2
+  const groups = new Map<number, Group>()
+  const { sampleRate } = comparison.source
+  const group = GROUP_SECONDS * sampleRate
+  const nyquist = sampleRate / 2
+  const all = newGroup(0, 0)
+  let windowFrames = 1
+  let widthOf = (_band: number) => 1
+  /** what chance alone moves in a band: two stretches of noise that are the same are never quite alike */
+  const chanceOf = ({ sourceSpan, resultSpan }: Group) => {
+    const own = (span: { from: number; to: number }) => 1 + (WINDOWS * (span.to - span.from)) / windowFrames
+    return (b: number) => (CHANCE * (1 / own(sourceSpan) + 1 / own(resultSpan))) / Math.max(1, widthOf(b))
+  }
   return {
     add(
       resultFrame: number,
@@ -41,8 +73,15 @@ export function createImage(comparison: Comparison) {
     ) {
       if (!stereo) return
       const n = Math.floor(resultFrame / group)
-      const here = groups.get(n) ?? { got: empty(), want: empty(), source: 0, output: 0, count: 0 }
+      const here = groups.get(n) ?? newGroup(sourceFrame, resultFrame)
       groups.set(n, here)
+      for (const one of [here, all]) {
+        one.sourceSpan.to = Math.max(one.sourceSpan.to, sourceFrame)
+        one.resultSpan.to = Math.max(one.resultSpan.to, resultFrame)
+      }
+      const size = sampleRate / binHz
+      widthOf = (b) => ((BAND_EDGES[b + 1] as number) - (BAND_EDGES[b] as number)) / binHz
+      windowFrames = size
       here.source += sourceFrame
       here.output += resultFrame
       here.count++
@@ -56,10 +95,11 @@ export function createImage(comparison: Comparison) {
     finish(): Artefact {
       if (!stereo || groups.size === 0) return unmeasured('image')
       const spans = createSpans(comparison, GROUP_SECONDS)
-      for (const { got, want, source, output, count } of groups.values()) {
-        spans.add(output / count, source / count, 100 * moved(got, want).share)
+      for (const group of groups.values()) {
+        const { got, want, source, output, count } = group
+        spans.add(output / count, source / count, 100 * moved(got, want, chanceOf(group)).share)
       }
-      const { share, coherence, levelDb } = moved(whole.got, whole.want)
+      const { share, coherence, levelDb } = moved(whole.got, whole.want, chanceOf(all))
       return {
         id: 'image',
         measured: true,
@@ -91,7 +131,7 @@ function sumInto(whole: Covariance, group: Covariance, b: number, s: StereoSpect
   }
 }
 
-function moved(got: Covariance, want: Covariance) {
+function moved(got: Covariance, want: Covariance, chance: (band: number) => number) {
   let share = 0
   let coherence = 0
   let levelDb = 0
@@ -105,7 +145,8 @@ function moved(got: Covariance, want: Covariance) {
       ((a.left - c.left - (a.right - c.right)) / 2) ** 2 + (a.re - c.re) ** 2 + (a.im - c.im) ** 2,
     )
     const w = a.power ** 0.5
-    share += w * radius
+    // what is one thing in both channels has no chance about it
+    share += w * Math.sqrt(Math.max(0, radius ** 2 - chance(b) * (1 - a.coherence ** 2)))
     coherence += w * Math.abs(a.coherence - c.coherence)
     levelDb += w * Math.abs(Math.max(-30, Math.min(30, a.differenceDb)) - Math.max(-30, Math.min(30, c.differenceDb)))
     weight += w

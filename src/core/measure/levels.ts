@@ -11,6 +11,9 @@ const BAND_DEPTH = 10 ** -3.5
 const WIDE = 1.4
 const FAR = 4
 
+/** a place this far under the loudest moment counts as no quieter, power */
+const QUIET = 10 ** -2.5
+
 /** How sensitive the ear is at a frequency, as a power factor: the K weighting of ITU-R BS.1770-4, roughly. */
 function earAt(hz: number): number {
   const low = 1 / (1 + (45 / hz) ** 4)
@@ -21,8 +24,10 @@ function earAt(hz: number): number {
 /**
  * Level and spectral balance of the result against what the source has at the same moments. Where a sound may either ring on
  * by itself or be drawn out with the time map, anything between the two is right.
+ * @param loudest  power of the loudest column of the source: what lies far under it is not heard to be too loud or too soft.
  */
-export function createLevels(comparison: Comparison) {
+export function createLevels(comparison: Comparison, loudest = 0) {
+  const floor = QUIET * loudest
   const wanted = new Float64Array(BAND_COUNT)
   const found = new Float64Array(BAND_COUNT)
   const levelSpans = createSpans(comparison, SPAN_SECONDS)
@@ -73,30 +78,29 @@ export function createLevels(comparison: Comparison) {
       }
       if (here + there <= 0) return
       count++
-      levelSpans.add(resultFrame, sourceFrame, there)
-      wantedSpans.add(resultFrame, sourceFrame, here)
+      levelSpans.add(resultFrame, sourceFrame, there + floor)
+      wantedSpans.add(resultFrame, sourceFrame, here + floor)
+      const each = floor / Math.max(1, bands.length)
       const off = unbalance(
-        bands.map((band) => band.wanted),
-        bands.map((band) => band.found),
+        bands.map((band) => band.wanted + each),
+        bands.map((band) => band.found + each),
       )
-      balanceSpans.add(resultFrame, sourceFrame, off, here)
+      balanceSpans.add(resultFrame, sourceFrame, off, here + floor)
     },
 
     finish(loudnessLu: number, truePeakDb: number): { level: Artefact; balance: Artefact } {
-      if (count < 2) return { level: unmeasured('level'), balance: unmeasured('balance') }
+      if (count < 1) return { level: unmeasured('level'), balance: unmeasured('balance') }
       const sum = (values: Float64Array) => values.reduce((total, value) => total + value, 0)
       const change = dbOf(sum(found), sum(wanted))
       const wants = wantedSpans.places()
-      const loudest = wants.reduce((most, place) => Math.max(most, place.value), 0)
       return {
         level: {
           id: 'level',
           measured: true,
           value: Math.abs(change),
-          places: levelSpans.places().flatMap((place, i) => {
-            const want = wants[i]?.value ?? 0
-            return want < 1e-4 * loudest ? [] : [{ ...place, value: Math.abs(dbOf(place.value, want)) }]
-          }),
+          places: levelSpans
+            .places()
+            .map((place, i) => ({ ...place, value: Math.abs(dbOf(place.value, wants[i]?.value ?? place.value)) })),
           parts: { changeLu: change, loudnessLu, truePeakDb },
         },
         balance: {

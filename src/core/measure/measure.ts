@@ -3,14 +3,16 @@ import { type PitchTrack, trackPitch } from '../analysis/pitchTrack'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { nearestPowerOfTwo } from '../dsp/units'
 import type { Task } from '../task'
-import { type Artefact, unmeasured } from './artefacts'
+import { type Artefact, type ArtefactId, tooShort, unmeasured } from './artefacts'
 import { attackHarm } from './attackHarm'
 import { type Attacks, attacksOf, distanceTo, pairAttacks } from './attackPairs'
 import { lookBetween, loudestPower } from './between'
 import { clicksOf } from './clicks'
-import type { Comparison } from './comparison'
+import { type Comparison, innerOf } from './comparison'
 import { detuneOf } from './detune'
 import { formantShiftOf } from './formantShift'
+import { localOf } from './grading'
+import { lineRoughnessOf } from './lineRoughness'
 import { createSteadyTones, type SteadyTones } from './steadyTones'
 import { unlikenessOf, unlikenessSeconds } from './unlikeness'
 
@@ -22,7 +24,7 @@ export interface Measurement {
 }
 
 /** Counts up when figures change, so that kept ones are taken again. */
-export const MEASURE_VERSION = 4
+export const MEASURE_VERSION = 5
 
 const WINDOW_SECONDS = 0.0853
 const TICK_SECONDS = 0.012
@@ -83,13 +85,15 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
   )
   const line = pitchedShare(known.pitch) >= PITCHED_SHARE
   const resultPitch = line ? yield* part(3, trackPitch(result)) : undefined
+  const inner = innerOf(comparison)
+  const seconds = (inner.end - inner.start) / source.sampleRate
   return {
     unlikenessDb,
-    artefacts: [
+    artefacts: told(seconds, [
       ...attackHarm(comparison, attackPairs),
       between.flutter,
       detuneOf(comparison, between, attackPairs, resultPitch && [known.pitch, resultPitch]),
-      between.phasiness,
+      roughened(between.phasiness, resultPitch && lineRoughnessOf(comparison, attackPairs, known.pitch, resultPitch)),
       between.noiseColour,
       resultPitch ? formantShiftOf(comparison, known.pitch, resultPitch) : unmeasured('formant-shift'),
       between.image,
@@ -97,8 +101,36 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
       between.balance,
       clicks,
       between.aliasing,
-    ],
+    ]),
   }
+}
+
+/** Results shorter than this have too few moments to tell a kind of harm by, seconds. */
+const NEEDED_SECONDS: Partial<Readonly<Record<ArtefactId, number>>> = {
+  flutter: 0.5,
+  detune: 0.4,
+  phasiness: 0.4,
+  'noise-colour': 0.4,
+  'formant-shift': 0.5,
+  aliasing: 0.3,
+}
+
+/** With where each kind stands out, and what could not be told for want of time. */
+const told = (seconds: number, artefacts: readonly Artefact[]): Artefact[] =>
+  artefacts.map((artefact) => {
+    const { id, measured } = artefact
+    if (!measured) return seconds < (NEEDED_SECONDS[id] ?? 0) ? tooShort(id) : artefact
+    const local = localOf(artefact)
+    return local ? { ...artefact, local } : artefact
+  })
+
+/** Phasiness, of partials and of a single line: what is heard of either. */
+function roughened(phasiness: Artefact, line: ReturnType<typeof lineRoughnessOf>): Artefact {
+  if (!line) return phasiness
+  const parts = { ...phasiness.parts, lineDb: line.db, besideDb: line.besideDb }
+  return phasiness.measured && phasiness.value >= line.db
+    ? { ...phasiness, parts }
+    : { id: 'phasiness', measured: true, value: line.db, places: line.places, parts }
 }
 
 function pitchedShare(track: PitchTrack): number {

@@ -2,6 +2,7 @@ import { type AudioBlock, frameCount } from '../audio/block'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { type Artefact, unmeasured } from './artefacts'
 import type { Comparison } from './comparison'
+import { createSelfLikeness } from './selfLikeness'
 import { BAND_COUNT, BAND_EDGES, createSpectra, powerBetween } from './spectra'
 import { mean, varianceAroundLine } from './statistics'
 import { createSpans, type Gatherer, SPAN_SECONDS } from './step'
@@ -22,12 +23,15 @@ const GRAIN_SECONDS = 0.0107
 const GRAIN_COLUMNS = 24
 /** grain is looked at in one step of so many: its windows reach over several */
 const EVERY = 3
+/** a source of which this much comes again by itself is no noise; and what comes again by chance */
+const MOST_OWN = 0.5
+const CHANCE = 0.02
 /** share of a wide band's power that has to be noise */
 const MOSTLY = 0.7
 
 /**
- * Noise against the noise of the source: whether single lines stand out of it (flatness), and whether its level moves in
- * another way within a tenth of a second (grain). Only bands that are noise in the source are looked at.
+ * Noise against the noise of the source: whether single lines stand out of it (flatness), whether its level moves in another way
+ * within a tenth of a second (grain), and whether pieces of it are heard again and again (repeat). Only bands that are noise in the source are looked at.
  */
 export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
   const { sampleRate } = comparison.source
@@ -41,7 +45,11 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
   const isWithin = (frame: number, audio: AudioBlock) => frame > margin && frame < frameCount(audio) - margin
   const flat: number[] = []
   const spans = createSpans(comparison, SPAN_SECONDS)
+  const againSpans = createSpans(comparison, 2 * SPAN_SECONDS)
   const grain = WIDE_EDGES.slice(1).map(() => ({ got: 0, want: 0, count: 0 }))
+  const againInResult = createSelfLikeness(comparison.result)
+  const againInSource = createSelfLikeness(comparison.source)
+  const again = { sum: 0, count: 0 }
   let turn = 0
   const nyquist = sampleRate / 2
   return {
@@ -75,7 +83,17 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
         flat.push(change)
         spans.add(resultFrame, sourceFrame, change)
       }
-      if (changes.length < 2 || turn++ % EVERY !== 0 || !isWithin(resultFrame, comparison.result)) return
+      if (changes.length < 2 || turn++ % EVERY !== 0) return
+      const own = againInSource(sourceFrame)
+      const now = againInResult(resultFrame)
+      // what comes again in the source may come again in the result
+      if (own !== undefined && now !== undefined && own < MOST_OWN) {
+        const share = Math.max(0, now - own) / (1 - own)
+        again.sum += share
+        again.count++
+        againSpans.add(resultFrame, sourceFrame, againDb(share))
+      }
+      if (!isWithin(resultFrame, comparison.result)) return
       if (!isWithin(sourceFrame, comparison.source) || !restsWithin(margin)) return
       for (const [g, sum] of grain.entries()) {
         const low = WIDE_EDGES[g] as number
@@ -105,17 +123,25 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
       const grainDb = mean(
         grains.map((sum) => Math.abs(Math.sqrt(sum.got / sum.count) - Math.sqrt(sum.want / sum.count))),
       )
+      const repeatDb = again.count >= 6 ? againDb(Math.max(0, again.sum / again.count - CHANCE)) : 0
       const scatter = 0.35
       return {
         id: 'noise-colour',
         measured: true,
-        value: Math.max(Math.abs(tonal), grainDb),
-        places: spans.places((change) => Math.max(0, Math.abs(change) - scatter)),
-        parts: { flatnessDb: tonal, grainDb },
+        value: Math.max(Math.abs(tonal), grainDb, repeatDb),
+        // what it suffers from most is what its places tell
+        places:
+          repeatDb > Math.max(Math.abs(tonal), grainDb)
+            ? againSpans.places(undefined, { count: 2 })
+            : spans.places((change) => Math.max(0, Math.abs(change) - scatter)),
+        parts: { flatnessDb: tonal, grainDb, repeatDb },
       }
     },
   }
 }
+
+/** Noise of which a share has been heard just before, dB: how much less of it is new. */
+const againDb = (share: number) => -10 * Math.log10(1 - Math.min(0.99, share))
 
 function flatness(power: Float32Array, low: number, high: number): number {
   let logs = 0

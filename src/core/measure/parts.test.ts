@@ -227,7 +227,7 @@ describe('clicks', () => {
     ),
   })
   const found = (source: AudioBlock, result: AudioBlock) =>
-    finish(clicksOf(compare(source, result), { pairs: [], extra: [] })).clicks
+    finish(clicksOf(compare(source, result), { pairs: [], extra: [], known: [] })).clicks
   it('are told at their frame, once, in whichever channel', () => {
     const { value, places } = found(quiet, withJump(quiet, 20_000, 0.1))
     expect(value).toBe(1)
@@ -262,9 +262,12 @@ describe('image', () => {
   it('is none for itself, half of all for two that become one, all for sides that change', () => {
     expect(moved(two(a, b), two(a, b)).value).toBe(0)
     // from incoherent to one in the middle: eigenvalues ½, ½ become 1, 0
-    expect(moved(two(a, b), two(a, a)).value).toBeCloseTo(50, 0)
+    // less what chance would move of so short a noise
+    const halved = moved(two(a, b), two(a, a)).value
+    expect(halved).toBeGreaterThan(48.5)
+    expect(halved).toBeLessThan(50.5)
     const silent = { ...a, channels: [new Float32Array(57_600)] }
-    expect(moved(two(a, silent), two(silent, a)).value).toBeCloseTo(100, 3)
+    expect(moved(two(a, silent), two(silent, a)).value).toBeGreaterThan(99.5)
   })
   it('counts a change of phase between channels, and is not measured in mono', () => {
     const turned = { ...a, channels: [(a.channels[0] as Float32Array).map((v) => -v)] }

@@ -47,12 +47,22 @@ export function createSpans(comparison: Comparison, seconds: number) {
       span.count++
       spans.set(n, span)
     },
-    /** Mean of each span through `convert`, which may leave it out by answering undefined. */
-    places(convert: (mean: number) => number | undefined = (mean) => mean) {
+    /**
+     * Mean of each span through `convert`, which may leave it out by answering undefined.
+     * @param least  how many values a span needs to be told of, and what share of the heaviest span's weight: one value is chance,
+     *               and what is far quieter than the rest is not heard.
+     */
+    places(
+      convert: (mean: number) => number | undefined = (mean) => mean,
+      least: { readonly count?: number; readonly share?: number } = {},
+    ) {
+      let most = 0
+      for (const { weight } of spans.values()) most = Math.max(most, weight)
       return [...spans.entries()]
         .sort(([a], [b]) => a - b)
         .flatMap(([, { sum, weight, output, source, count }]) => {
-          const value = weight > 0 ? convert(sum / weight) : undefined
+          const told = count >= (least.count ?? 1) && weight > 0 && weight >= (least.share ?? 0) * most
+          const value = told ? convert(sum / weight) : undefined
           return value === undefined || !Number.isFinite(value)
             ? []
             : [
@@ -69,3 +79,5 @@ export function createSpans(comparison: Comparison, seconds: number) {
 }
 
 export const SPAN_SECONDS = 0.2
+/** of steady partials a place needs so many values, and so much of the heaviest place's weight (−27 dB as loudness goes) */
+export const TOLD_BY_TONES = { count: 3, share: 0.15 }

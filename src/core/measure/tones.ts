@@ -1,10 +1,11 @@
+import { asOutput } from '../timeline/axes'
 import type { Artefact } from './artefacts'
 import { unmeasured } from './artefacts'
 import type { Comparison } from './comparison'
 import { powerBetween, type Spectrum } from './spectra'
 import { varianceAroundLine, weightedMean } from './statistics'
 import { lobe, refineBin } from './steadyTones'
-import { createSpans, type Gatherer, SPAN_SECONDS } from './step'
+import { createSpans, type Gatherer, SPAN_SECONDS, TOLD_BY_TONES } from './step'
 
 /** bins of the long window from a partial to the next one, for its level to be read alone: in the long, in the short window */
 const ALONE = 4.6
@@ -81,7 +82,7 @@ export function createTones(comparison: Comparison): Gatherer<{
           db: 10 * Math.log10(found + 1e-6 * wanted),
           explained: tone.restless + (75 * beside) / own,
           wantedDb: 10 * Math.log10(wanted),
-          shoulder: short ? Math.max(0, shoulderOf(got, there) - shoulderOf(want, tone.bin)) : 0,
+          shoulder: short ? shoulderOf(got, there) - shoulderOf(want, tone.bin) : 0,
           weight,
         }
         const track = tracks.get(tone.track)
@@ -103,6 +104,8 @@ export function createTones(comparison: Comparison): Gatherer<{
         detune.push({ cents, weight })
         detuneSpans.add(resultFrame, sourceFrame, cents, weight)
       })
+      // where formants part from the pitch, other partials are loud: what lies between them says nothing
+      if (Math.abs(comparison.formantRatioAt(asOutput(comparison.from + resultFrame)) / ratio - 1) > 0.01) return
       const between = diffuse(want, tones, 1, binHz)
       if (!between || between.tonal < between.rest) return
       const there = diffuse(got, tones, ratio, binHz)
@@ -129,7 +132,7 @@ export function createTones(comparison: Comparison): Gatherer<{
           shakes.push({ value, weight: weight * window.length })
           fast += quick * weight
           fastWeight += weight
-          for (const point of window) spans.add(point.resultFrame, point.sourceFrame, value, weight)
+          for (const point of window) spans.add(point.resultFrame, point.sourceFrame, value * value, weight)
         }
       }
       const weights = (list: readonly { weight: number }[]) => list.map((item) => item.weight)
@@ -142,8 +145,14 @@ export function createTones(comparison: Comparison): Gatherer<{
             : {
                 id: 'flutter',
                 measured: true,
-                value: weightedMean(values(shakes), weights(shakes)),
-                places: spans.places(),
+                // what shakes most is heard first, however still the rest is: a mean of squares
+                value: Math.sqrt(
+                  weightedMean(
+                    values(shakes).map((value) => value * value),
+                    weights(shakes),
+                  ),
+                ),
+                places: spans.places(Math.sqrt, TOLD_BY_TONES),
                 parts: { fastDb: fastWeight > 0 ? Math.sqrt(fast / fastWeight) : 0, partialCount: tracks.size },
               },
         detune,
@@ -155,7 +164,7 @@ export function createTones(comparison: Comparison): Gatherer<{
                 id: 'phasiness',
                 measured: true,
                 value: phasiness,
-                places: phasySpans.places((mean) => Math.max(0, mean)),
+                places: phasySpans.places((mean) => Math.max(0, mean), TOLD_BY_TONES),
                 parts: {},
               },
       }
@@ -178,7 +187,8 @@ function shakeOf(points: readonly Point[]) {
         ),
     ),
     // amplitude modulation by m puts m²/2 into the shoulders and makes the level shake by 8.69 · m/√2 dB rms
-    quick: 75.4 * average((point) => point.shoulder),
+    // noise beside it scatters both ways: only what is left of it counts
+    quick: Math.max(0, 75.4 * average((point) => point.shoulder)),
     weight: average((point) => point.weight),
   }
 }

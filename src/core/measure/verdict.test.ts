@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { type Artefact, type ArtefactId, artefactKind, artefactKinds, gradeOf, unmeasured } from './artefacts'
-import { figureOf, verdictOf, worstFirst } from './verdict'
+import { findingsOf } from './grading'
+import { figureOf, verdictOf } from './verdict'
 
 const RATE = 48_000
 const artefact = (
@@ -54,7 +55,7 @@ describe('figures', () => {
   })
   it('come worst first by how far each is over where it is heard, and leave out what is not', () => {
     const list = [artefact('detune', 6), artefact('smear', 0.5), artefact('flutter', 4), unmeasured('image')]
-    expect(worstFirst(list).map(({ id }) => id)).toEqual(['flutter', 'detune'])
+    expect(findingsOf({ artefacts: list }).map(({ artefact: { id } }) => id)).toEqual(['flutter', 'detune'])
   })
 })
 
@@ -71,7 +72,7 @@ describe('the verdict', () => {
   it('names four kinds and counts the rest', () => {
     const many = [artefact('smear', 7), artefact('flutter', 2), artefact('detune', 60), artefact('image', 30)]
     expect(verdict(...many)).toBe(
-      'Severe detune (60 cents); severe smear (7.0 dB); severe image (30 % moved); clear flutter (2.0 dB).',
+      'Severe detune (60 cents); severe image (30 % moved); severe smear (7.0 dB); clear flutter (2.0 dB).',
     )
     expect(verdict(...many, artefact('level', 1.2))).toMatch(/; one more kind of harm\.$/)
     expect(verdict(...many, artefact('level', 1.2), artefact('balance', 1.1))).toMatch(/; two more kinds of harm\.$/)

@@ -1,30 +1,31 @@
 import { type ArtefactId, artefactKind, artefactKinds } from '../measure/artefacts'
+import { findingOf, findingsOf, isTold } from '../measure/grading'
 import type { Measurement } from '../measure/measure'
-import { figureOf } from '../measure/verdict'
+import { figureOf, foundFigureOf } from '../measure/verdict'
 import type { Trial } from './trial'
 
 /**
  * How much each kind of harm says about how far a result is from its ideal, on the logarithm of how many times it is over where
- * it becomes audible; and what the unlikeness adds per dB. Fitted to the ideal answers (docs/advice.md says how often the
- * first of the order is the best); fitted without one item, the order was right for 58 of 68 conditions of the item left out.
+ * it becomes audible; and what the unlikeness adds per dB. Fitted to half of the items with ideal answers; docs/advice.md tells how often
+ * the first of the order is the best for the other half.
  */
 const WEIGHTS: Readonly<Record<ArtefactId, number>> = {
-  'lost-attacks': 0.55,
-  'extra-attacks': 0.6,
+  'lost-attacks': 0.54,
+  'extra-attacks': 0.59,
   smear: 0.15,
-  slip: 0.15,
-  flutter: 0.9,
-  detune: 1.8,
-  phasiness: 0.35,
-  'noise-colour': 0.2,
+  slip: 0.16,
+  flutter: 1.25,
+  detune: 2.4,
+  phasiness: 1.1,
+  'noise-colour': 0.3,
   'formant-shift': 0.2,
   image: 0.3,
   level: 0.3,
-  balance: 4.8,
-  clicks: 1,
-  aliasing: 0.4,
+  balance: 6.3,
+  clicks: 0.8,
+  aliasing: 0.42,
 }
-const UNLIKENESS_WEIGHT = 1
+const UNLIKENESS_WEIGHT = 1.94
 
 /** All the harm of a result in one number for ranking; 0 is none. It has no unit and is only to be compared. */
 export function harmOf({ artefacts, unlikenessDb }: Measurement): number {
@@ -33,6 +34,15 @@ export function harmOf({ artefacts, unlikenessDb }: Measurement): number {
     if (measured) harm += WEIGHTS[id] * Math.log1p(value / artefactKind(id).audibleFrom)
   }
   return harm
+}
+
+/**
+ * The number as it is shown: nothing where nothing is heard, since what is left then only orders results, and a question mark where there is
+ * too little of a sound to tell.
+ */
+export function harmText(measurement: Measurement): string {
+  if (!isTold(measurement)) return '?'
+  return findingsOf(measurement).length === 0 ? '0' : harmOf(measurement).toFixed(1)
 }
 
 export interface Tried {
@@ -48,13 +58,16 @@ export interface Ranked extends Tried {
 
 /** results within this share of the best one are called close */
 const CLOSE = 0.1
-const CLOSE_AT_LEAST = 0.2
+const CLOSE_AT_LEAST = 0.3
+
+/** Whether a harm is so near the least that figures do not tell which is less. */
+export const isClose = (harm: number, least: number) => harm <= least + Math.max(CLOSE_AT_LEAST, CLOSE * least)
 
 /** Methods by what they did to this sound, least harm first. */
 export function rankTrials(tried: readonly Tried[]): Ranked[] {
   const ranked = tried.map((one) => ({ ...one, harm: harmOf(one.trial.measurement) })).sort((a, b) => a.harm - b.harm)
   const best = ranked[0]?.harm ?? 0
-  return ranked.map((one) => ({ ...one, close: one.harm <= best + Math.max(CLOSE_AT_LEAST, CLOSE * best) }))
+  return ranked.map((one) => ({ ...one, close: isClose(one.harm, best) }))
 }
 
 const TOLD = 3
@@ -66,9 +79,9 @@ export function reasonOf(measurement: Measurement, against?: Measurement): strin
   const { attackCount = 0, lostCount = 0 } = of(measurement, 'lost-attacks')?.parts ?? {}
   const { extraCount = 0 } = of(measurement, 'extra-attacks')?.parts ?? {}
   if (attackCount > 0) {
-    told.push(`${attackCount - lostCount} of ${attackCount} attacks`)
+    told.push(`${attackCount - lostCount} of ${attackCount} ${attackCount === 1 ? 'attack' : 'attacks'} tried`)
     told.push(extraCount === 0 ? 'none repeated' : `${extraCount} repeated or made up`)
-  } else if (extraCount > 0) told.push(`${extraCount} attacks made up`)
+  } else if (extraCount > 0) told.push(`${extraCount} ${extraCount === 1 ? 'attack' : 'attacks'} made up`)
   const apart = artefactKinds
     .filter(({ id }) => id !== 'lost-attacks' && id !== 'extra-attacks')
     .flatMap(({ id, label, audibleFrom }) => {
@@ -77,7 +90,9 @@ export function reasonOf(measurement: Measurement, against?: Measurement): strin
       if (!own?.measured) return []
       const over = WEIGHTS[id] * Math.log1p(own.value / audibleFrom)
       const less = other ? WEIGHTS[id] * Math.log1p(other.value / audibleFrom) : 0
-      return [{ text: `${label.toLowerCase()} ${figureOf(own)}`, difference: Math.abs(over - less) }]
+      const finding = findingOf(own)
+      const figure = finding ? foundFigureOf(finding) : `${figureOf(own)}, not audible`
+      return [{ text: `${label.toLowerCase()} ${figure}`, difference: Math.abs(over - less) }]
     })
     .filter(({ difference }) => difference > 0.1)
     .sort((a, b) => b.difference - a.difference)

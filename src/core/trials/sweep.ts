@@ -1,6 +1,6 @@
 import type { ArtefactId } from '../measure/artefacts'
+import { SEVERITY, severityOfArtefact, worstOf } from '../measure/grading'
 import type { Measurement } from '../measure/measure'
-import { SEVERITY, severityOf, worstOf } from '../measure/severity'
 import type { Formants, Recipe } from '../render/recipe'
 
 /** One source through many lengths, or many pitches, by several methods: where does each break? */
@@ -65,11 +65,11 @@ export interface SweepPoint {
   readonly span: { readonly from: number; readonly to: number }
 }
 
-/** How bad a point is: its worst figure, or one kind's; undefined where that could not be measured. */
+/** How bad a point is: its worst figure, or one kind's; undefined where that could not be told. */
 export function pointSeverity(point: SweepPoint, shown: ArtefactId | 'worst'): number | undefined {
-  if (shown === 'worst') return worstOf(point.measurement)?.severity ?? 0
+  if (shown === 'worst') return worstOf(point.measurement)?.severity
   const artefact = point.measurement.artefacts.find(({ id }) => id === shown)
-  return artefact?.measured ? severityOf(shown, artefact.value) : undefined
+  return artefact?.measured ? severityOfArtefact(artefact) : undefined
 }
 
 export interface Breaks {
@@ -132,8 +132,9 @@ export function curveOf(points: readonly SweepPoint[], methodId: string, shown: 
 export function bestCurve(points: readonly SweepPoint[]) {
   const best = new Map<number, number>()
   for (const point of points) {
-    const severity = pointSeverity(point, 'worst') ?? 0
-    best.set(point.at, Math.min(severity, best.get(point.at) ?? Number.POSITIVE_INFINITY))
+    const severity = pointSeverity(point, 'worst')
+    // what could not be told is never the best
+    if (severity !== undefined) best.set(point.at, Math.min(severity, best.get(point.at) ?? Number.POSITIVE_INFINITY))
   }
   return [...best].map(([at, severity]) => ({ at, severity })).sort((a, b) => a.at - b.at)
 }

@@ -1,5 +1,5 @@
-import { artefactKind, gradeOf } from '../measure/artefacts'
-import { SEVERITY } from '../measure/severity'
+import { artefactKind } from '../measure/artefacts'
+import { gradeOfArtefact, SEVERITY } from '../measure/grading'
 import { harmOf } from './advice'
 import { breaksOf, curveOf, type SweepAxis, type SweepPoint } from './sweep'
 
@@ -38,13 +38,15 @@ export function sweepData(name: string, axis: SweepAxis, points: readonly SweepP
       methodId,
       harm: round(harmOf(measurement)),
       tried: { fromSeconds: round(span.from / sampleRate), toSeconds: round(span.to / sampleRate) },
-      artefacts: measurement.artefacts.map(({ id, value, measured }) => ({
-        id,
-        value: round(value),
-        unit: artefactKind(id).unit,
-        audibleFrom: artefactKind(id).audibleFrom,
-        grade: gradeOf(id, value),
-        measured,
+      artefacts: measurement.artefacts.map((artefact) => ({
+        id: artefact.id,
+        value: round(artefact.value),
+        unit: artefactKind(artefact.id).unit,
+        audibleFrom: artefactKind(artefact.id).audibleFrom,
+        grade: gradeOfArtefact(artefact),
+        measured: artefact.measured,
+        ...(artefact.short && { short: true }),
+        ...(artefact.local && { places: artefact.local.count, worst: round(artefact.local.worst.value) }),
       })),
     })),
   }
@@ -54,10 +56,11 @@ export function sweepData(name: string, axis: SweepAxis, points: readonly SweepP
 export function sweepCsv(axis: SweepAxis, points: readonly SweepPoint[]): string {
   const lines = [`${AXIS_UNITS[axis]},method,artefact,value,unit,audible from,grade`]
   for (const { at, methodId, measurement } of sorted(points.filter((point) => point.axis === axis))) {
-    for (const { id, value, measured } of measurement.artefacts) {
-      if (!measured) continue
+    for (const artefact of measurement.artefacts) {
+      if (!artefact.measured) continue
+      const { id, value } = artefact
       const { unit, audibleFrom } = artefactKind(id)
-      lines.push([at, methodId, id, round(value), unit, audibleFrom, gradeOf(id, value)].join(','))
+      lines.push([at, methodId, id, round(value), unit, audibleFrom, gradeOfArtefact(artefact)].join(','))
     }
   }
   return `${lines.join('\r\n')}\r\n`

@@ -101,7 +101,7 @@ describe('advice', () => {
     expect(ranked[0]?.close).toBe(true)
     expect(ranked.at(-1)?.close).toBe(false)
     const best = ranked[0]?.trial.measurement as Parameters<typeof reasonOf>[0]
-    expect(reasonOf(best, ranked[1]?.trial.measurement)).toMatch(/^9 of 9 attacks, none repeated/)
+    expect(reasonOf(best, ranked[1]?.trial.measurement)).toMatch(/^9 of 9 attacks tried, none repeated/)
     const worst = ranked.at(-1)?.trial.measurement as Parameters<typeof reasonOf>[0]
     expect(reasonOf(worst, best)).toMatch(/\d/)
   })

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { artefactKinds, gradeOf, unmeasured } from './artefacts'
-import { SEVERITY, severityOf, worstOf } from './severity'
+import { SEVERITY, severityOf, worstOf } from './grading'
 
 describe('severity', () => {
   it('has its steps where the grades of every kind have theirs', () => {
