@@ -1,4 +1,4 @@
-import { firstMethods } from '../core'
+import { firstLanes, type Material } from '../core'
 import { PLAIN_TARGET, SESSION_VERSION, type Session, type Source, type Target, type Variant } from './schema'
 
 /** the lane of the source itself */
@@ -7,32 +7,46 @@ export const REFERENCE = 'reference'
 export const MAX_VARIANTS = 26
 
 /** The shelf of a first visit: what is on it, and one target that shows what the bench is for. */
-export const firstSources: readonly { id: string; name: string; file: string; target?: Partial<Target> }[] = [
-  { id: 'rope-winch', name: 'Rope winch', file: 'rope-winch_96bpm.wav', target: { stretch: 1.25 } },
-  { id: 'hull-knocks', name: 'Hull knocks', file: 'hull-knocks.wav' },
-  { id: 'harmonium', name: 'Harmonium', file: 'harmonium-chords.wav' },
-  { id: 'foghorn-tune', name: 'Foghorn and whistle', file: 'foghorn-and-whistle.wav' },
-  { id: 'guide-line', name: "Guide's line", file: 'guide-line-take-3.wav' },
-  { id: 'harbour-bell', name: 'Harbour bell', file: 'harbour-bell.wav' },
-  { id: 'rain-on-tin', name: 'Rain on tin', file: 'rain-on-tin.wav' },
-  { id: 'gull', name: 'Gull', file: 'gull-glide.wav' },
-  { id: 'capstan', name: 'Capstan', file: 'capstan-walk_120bpm.wav' },
-  { id: 'chain-rattle', name: 'Chain rattle', file: 'chain-rattle_100.wav' },
+export const firstSources: readonly {
+  id: string
+  name: string
+  file: string
+  kind: Material['kind']
+  target?: Partial<Target>
+}[] = [
+  { id: 'rope-winch', name: 'Rope winch', file: 'rope-winch_96bpm.wav', kind: 'hits', target: { stretch: 1.25 } },
+  { id: 'hull-knocks', name: 'Hull knocks', file: 'hull-knocks.wav', kind: 'hits' },
+  { id: 'harmonium', name: 'Harmonium', file: 'harmonium-chords.wav', kind: 'chords' },
+  { id: 'foghorn-tune', name: 'Foghorn and whistle', file: 'foghorn-and-whistle.wav', kind: 'single line' },
+  { id: 'guide-line', name: "Guide's line", file: 'guide-line-take-3.wav', kind: 'single line' },
+  { id: 'harbour-bell', name: 'Harbour bell', file: 'harbour-bell.wav', kind: 'chords' },
+  { id: 'rain-on-tin', name: 'Rain on tin', file: 'rain-on-tin.wav', kind: 'noise' },
+  { id: 'gull', name: 'Gull', file: 'gull-glide.wav', kind: 'single line' },
+  { id: 'capstan', name: 'Capstan', file: 'capstan-walk_120bpm.wav', kind: 'dense mix' },
+  { id: 'chain-rattle', name: 'Chain rattle', file: 'chain-rattle_100.wav', kind: 'hits' },
 ]
 
 export function newSource(
-  input: Pick<Source, 'id' | 'name' | 'file' | 'origin'> & { target?: Partial<Target> },
+  input: Pick<Source, 'id' | 'name' | 'file' | 'origin'> & { target?: Partial<Target>; kind?: Material['kind'] },
 ): Source {
-  const { target, ...rest } = input
+  const { target, kind = 'unsure', ...rest } = input
   return {
     ...rest,
     target: { ...PLAIN_TARGET, ...target },
     hand: {},
     blind: [],
     follows: { tempo: false, key: false },
-    variants: firstMethods.map((methodId, i) => newVariant(`${input.id}-${i + 1}`, LETTERS[i] as string, methodId)),
+    variants: firstVariants(input.id, kind),
   }
 }
+
+/** The lanes that a source of a kind begins with. */
+export const firstVariants = (sourceId: string, kind: Material['kind']): Variant[] =>
+  firstLanes(kind).methodIds.map((methodId, n) => newVariant(`${sourceId}-${n + 1}`, LETTERS[n] as string, methodId))
+
+/** Whether the lanes are still those of a source whose kind was not known: then its kind may choose them. */
+export const hasUntouchedLanes = ({ id, variants }: Pick<Source, 'id' | 'variants'>): boolean =>
+  JSON.stringify(variants) === JSON.stringify(firstVariants(id, 'unsure'))
 
 export const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
 

@@ -2,7 +2,9 @@ export { contentKey, partKey } from './contentKey'
 export {
   firstSession,
   firstSources,
+  firstVariants,
   freeLetter,
+  hasUntouchedLanes,
   MAX_VARIANTS,
   newSource,
   newVariant,
@@ -29,6 +31,7 @@ export {
 export type { Mended } from './mend'
 export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'
+export { type LengthContext, type LengthUnit, readLength, readPitch } from './quantity'
 export { checkedForWriting, readOutlook, readSession, type SessionRead } from './readSession'
 export { contentKeys, partFacts, recipeOf, soundKey } from './recipe'
 export { type FoundFacts, readFoundFacts, readKnowledge, readTrial } from './records'
@@ -51,6 +54,7 @@ export {
   clampPitch,
   clampStretch,
   isPlain,
+  keyInterval,
   percentOf,
   pitchFromParts,
   pitchParts,

@@ -1,9 +1,11 @@
-import { checkSetting, firstMethods, methods } from '../core'
+import { checkSetting, firstLanes, methods } from '../core'
 import { freeLetter, LETTERS, newVariant } from './create'
 import { BROKEN, type Mended, mend } from './mend'
 import { migrated, versionOf } from './migrations'
 import { type Outlook, outlookSchema } from './outlook'
 import { SESSION_VERSION, type Session, type Source, sessionSchema, sourceSchema, type Variant } from './schema'
+
+const FIRST = firstLanes('unsure').methodIds
 
 /** What came of reading a session. */
 export type SessionRead =
@@ -93,7 +95,7 @@ function withDefaults(given: Record<string, unknown>, file: string): Record<stri
           ? {
               id: `${nameOf(file)} ${n + 1}`,
               letter: LETTERS[n] ?? 'Z',
-              methodId: firstMethods[0],
+              methodId: FIRST[0],
               ...(variant as object),
             }
           : variant,
@@ -108,7 +110,7 @@ function withDefaults(given: Record<string, unknown>, file: string): Record<stri
 }
 
 const firstVariants = (id: string) =>
-  firstMethods.map((methodId, n) => newVariant(`${nameOf(id)} ${n + 1}`, LETTERS[n] as string, methodId))
+  FIRST.map((methodId, n) => newVariant(`${nameOf(id)} ${n + 1}`, LETTERS[n] as string, methodId))
 
 /** What a schema cannot say: known methods and settings, letters and ids that differ, ranges in the sound. */
 function checked(source: Source, path: string, mended: Mended[]): Source {
@@ -176,7 +178,7 @@ function within<R extends Range>(
 function checkedVariant(variant: Variant, path: string, mended: Mended[]): Variant {
   let { methodId } = variant
   if (!methods.some(({ id }) => id === methodId)) {
-    methodId = firstMethods[0] as string
+    methodId = FIRST[0] as string
     mended.push({ path: `${path}.methodId`, was: variant.methodId, now: methodId })
   }
   const settings: Variant['settings'] = {}

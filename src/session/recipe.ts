@@ -27,7 +27,9 @@ export function recipeOf(source: Source, variant: Variant): Recipe {
       source.target.tied && methodById(variant.methodId).tiesPitchToSpeed ? 0 : source.target.pitchSemitones,
     formants: source.target.formants,
     ...(source.target.formants === 'shift' && { formantSemitones: source.target.formantSemitones }),
-    ...(source.target.holdPercent > 0 && { holdPercent: source.target.holdPercent }),
+    // where holding attacks does them no good it is left out
+    ...(source.target.holdPercent > 0 &&
+      methodById(variant.methodId).gainsByHold && { holdPercent: source.target.holdPercent }),
     methodId: variant.methodId,
     settings: variant.settings[variant.methodId] ?? {},
     seed: variant.seed,

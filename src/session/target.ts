@@ -1,5 +1,5 @@
 import { PITCH_RANGE, STRETCH_RANGE, stretchForFrames } from '../core'
-import type { SourceFacts, Target } from './schema'
+import type { Key, SourceFacts, Target } from './schema'
 
 /** The target in all the ways people say it, and back. One truth: stretch and semitones. */
 
@@ -38,6 +38,12 @@ export function stretchFromBars(bars: number, beatsPerBar: number, bpm: number, 
 export function shortestInterval(fromRoot: number, toRoot: number): number {
   const up = (((toRoot - fromRoot) % 12) + 12) % 12
   return up > 6 ? up - 12 : up
+}
+
+/** Semitones from key to key by the shorter way. From major to minor or back they go to the relative key, which has the same notes. */
+export function keyInterval(from: Pick<Key, 'root' | 'mode'>, to: Pick<Key, 'root' | 'mode'>): number {
+  const relative = !from.mode || !to.mode || from.mode === to.mode ? 0 : to.mode === 'minor' ? 3 : -3
+  return shortestInterval(from.root, to.root + relative)
 }
 
 /** Whole semitones nearest to the pitch, and the cents that are left: −50 to 50. */

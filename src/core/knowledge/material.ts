@@ -62,6 +62,16 @@ function columnOf({ texture, beyondOneVoice, pitched, attacksPerSecond }: Materi
 /** The kind of a sound, or `unsure` where the evidence fits several; and the figures that say so, in words. */
 export function materialOf(evidence: MaterialEvidence): Material {
   const { texture, beyondOneVoice, pitched, attacksPerSecond } = evidence
+  const { sines, attacks, noise } = texture
+  if (sines + attacks + noise < 1e-6) {
+    return {
+      kind: 'unsure',
+      confidence: 0,
+      likely: 'noise',
+      shares: { sines, attacks, noise },
+      reasons: ['there is nothing in it: silence'],
+    }
+  }
   const column = columnOf(evidence)
   const scores = WEIGHTS.map((row) => row.reduce((sum, weight, i) => sum + weight * (column[i] as number), 0))
   const most = Math.max(...scores)
@@ -75,6 +85,9 @@ export function materialOf(evidence: MaterialEvidence): Material {
     likely = 'single line'
     confidence = Math.max(confidence, 0.85)
   }
+  // what is struck now and then and rings for long is heard as its tones
+  const rings = likely === 'hits' && texture.sines > RINGS_FROM && attacksPerSecond < SELDOM
+  if (rings) likely = 'chords'
   const muddied =
     likely === 'noise' || likely === 'hits'
       ? likely === 'hits' && texture.flatness > NOISE_UNDER_MIX && texture.peaky < 0.5 && texture.attacks < 0.3
@@ -85,13 +98,22 @@ export function materialOf(evidence: MaterialEvidence): Material {
     confidence: muddied ? Math.min(confidence, SURE_FROM - 0.02) : confidence,
     likely,
     shares: { sines: texture.sines, attacks: texture.attacks, noise: texture.noise },
-    reasons: reasonsFor(kind, likely, { texture, beyondOneVoice, pitched, attacksPerSecond }),
+    reasons: reasonsFor(kind, likely, rings, { texture, beyondOneVoice, pitched, attacksPerSecond }),
   }
 }
 
+/** share of steady tones from which on a struck sound is its tones, and how seldom it may be struck, attacks a second */
+const RINGS_FROM = 0.75
+const SELDOM = 1
+
 const percent = (share: number) => `${Math.round(100 * share)} %`
 
-function reasonsFor(kind: Material['kind'], likely: MaterialKind, evidence: MaterialEvidence): string[] {
+function reasonsFor(
+  kind: Material['kind'],
+  likely: MaterialKind,
+  rings: boolean,
+  evidence: MaterialEvidence,
+): string[] {
   const { texture, beyondOneVoice, pitched, attacksPerSecond } = evidence
   const energy = [
     ['steady tones', texture.sines],
@@ -111,6 +133,7 @@ function reasonsFor(kind: Material['kind'], likely: MaterialKind, evidence: Mate
   if (kind === 'unsure') {
     return [`most like ${likely}, but not clearly`, made, texture.flatness > NOISE_UNDER_TONES ? flat : voices, pace]
   }
+  if (rings) return [made, `struck ${attacksPerSecond < 0.35 ? 'once or seldom' : 'now and then'}, and rings`, voices]
   if (kind === 'hits') return [bursts, pace, made]
   if (kind === 'single line') return [pitch, voices, made]
   if (kind === 'chords') return [voices, made, pace]

@@ -51,6 +51,7 @@ export const cycle = defineMethod({
   tiesPitchToSpeed: false,
   pitchBy: 'own',
   ownFormants: true,
+  gainsByHold: true,
   seeded: true,
   timesRealTime: 80,
   settings: schema,

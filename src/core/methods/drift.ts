@@ -57,6 +57,7 @@ export const drift = defineMethod({
   tiesPitchToSpeed: false,
   pitchBy: 'reading back',
   ownFormants: false,
+  gainsByHold: false,
   seeded: true,
   timesRealTime: 115,
   settings: schema,

@@ -87,6 +87,7 @@ export const grain = defineMethod({
   tiesPitchToSpeed: false,
   pitchBy: 'own',
   ownFormants: false,
+  gainsByHold: false,
   seeded: true,
   timesRealTime: 250,
   settings: schema,

@@ -57,6 +57,7 @@ export const layered = defineMethod({
   tiesPitchToSpeed: false,
   pitchBy: 'reading back',
   ownFormants: false,
+  gainsByHold: true,
   seeded: true,
   timesRealTime: 60,
   settings: schema,

@@ -53,6 +53,8 @@ export interface Method<S extends SettingsSchema = SettingsSchema> {
   pick?(analysis: Analysis, sampleRate: number): Partial<SettingsOf<S>>
   /** frames of source around a moment that must be known before it can sound */
   latencyFrames(settings: SettingsOf<S>, sampleRate: number): number
+  /** whether attack hold does its attacks any good; a session leaves it out where it does not */
+  readonly gainsByHold: boolean
   /** whether a seed has a say in the result */
   readonly seeded: boolean
   /** seconds of stereo sound made per second of one core, measured by `npm run bench` */

@@ -18,6 +18,3 @@ export function methodById(id: string): AnyMethod {
   if (!found) throw new AppError('method/unknown', { id, known: methods.map((method) => method.id).join(', ') })
   return found
 }
-
-/** What a new source is tried with: one method of each family that answers a different need. */
-export const firstMethods: readonly string[] = ['wsola', 'vocoder', 'grain']

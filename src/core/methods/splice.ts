@@ -60,6 +60,7 @@ export const splice = defineMethod({
   tiesPitchToSpeed: false,
   pitchBy: 'reading back',
   ownFormants: false,
+  gainsByHold: true,
   seeded: true,
   timesRealTime: 300,
   settings: schema,

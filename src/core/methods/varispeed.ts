@@ -18,6 +18,7 @@ export const varispeed = defineMethod({
   tiesPitchToSpeed: true,
   pitchBy: 'own',
   ownFormants: false,
+  gainsByHold: true,
   seeded: false,
   timesRealTime: 200,
   settings: {

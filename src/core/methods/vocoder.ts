@@ -35,6 +35,7 @@ export const vocoder = defineMethod({
   tiesPitchToSpeed: false,
   pitchBy: 'reading back',
   ownFormants: false,
+  gainsByHold: true,
   seeded: false,
   timesRealTime: 160,
   settings: {

@@ -27,6 +27,7 @@ export const wsola = defineMethod({
   tiesPitchToSpeed: false,
   pitchBy: 'reading back',
   ownFormants: false,
+  gainsByHold: true,
   seeded: false,
   timesRealTime: 190,
   settings: {

@@ -5,12 +5,12 @@ import {
   bpmText,
   clampPitch,
   isUntuned,
+  keyInterval,
   keyOf,
   keyText,
   kindOf,
   partFacts,
   type Source,
-  shortestInterval,
   stretchFromSeconds,
   tempoOf,
 } from '../../session'
@@ -23,6 +23,7 @@ import { rangeMeasured } from '../session/try/sweeps'
 import { FitToPicture } from './FitToPicture'
 import { RangeGauge } from './RangeGauge'
 import { Reading } from './TargetPanel'
+import { LENGTH_EXAMPLES, lengthReader } from './typed'
 
 /** The same target in the music's own terms, what it follows, and whether it can still sound natural. */
 export function AimRow({ source }: { source: Source }) {
@@ -79,7 +80,7 @@ export function AimRow({ source }: { source: Source }) {
           )}
         </span>
       </Reading>
-      <Reading caption={`Bars at ${bpmText(session.bpm)} BPM`}>
+      <Reading caption={`Bars at the session's ${bpmText(session.bpm)} BPM`}>
         <NumberField
           label="Length in bars"
           width="3.6em"
@@ -88,6 +89,13 @@ export function AimRow({ source }: { source: Source }) {
           min={0.001}
           max={100_000}
           step={1}
+          read={lengthReader(
+            source,
+            { sourceBpm: tempo.bpm, bpm: session.bpm, beatsPerBar },
+            'bars',
+            (stretch) => barsOf(facts, session.bpm, beatsPerBar) * stretch,
+          )}
+          examples={LENGTH_EXAMPLES}
           onChange={(next, gesture) =>
             setTarget(
               source.id,
@@ -107,9 +115,7 @@ export function AimRow({ source }: { source: Source }) {
               root: (((key.root + Math.round(target.pitchSemitones)) % 12) + 12) % 12,
               ...(key.mode && { mode: key.mode }),
             }}
-            onChange={(next) =>
-              setTarget(source.id, { pitchSemitones: next ? clampPitch(shortestInterval(key.root, next.root)) : 0 })
-            }
+            onChange={(next) => setTarget(source.id, { pitchSemitones: next ? clampPitch(keyInterval(key, next)) : 0 })}
           />
         </Reading>
       )}

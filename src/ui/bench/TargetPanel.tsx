@@ -1,11 +1,15 @@
 import type { ReactNode } from 'react'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, STRETCH_RANGE } from '../../core'
 import {
+  beatsOf,
   bpmOf,
+  keyOf,
+  type LengthUnit,
   partFacts,
   percentOf,
   pitchFromParts,
   pitchParts,
+  readPitch,
   type Source,
   secondsOf,
   stretchFromBpm,
@@ -17,6 +21,7 @@ import { NumberField } from '../fields/NumberField'
 import { setHand, setTarget } from '../session/edits'
 import { knowledgeOf } from '../session/know/knowledge'
 import { useSession } from '../session/state/store'
+import { LENGTH_EXAMPLES, lengthReader, PITCH_EXAMPLES } from './typed'
 
 /** What is wanted: one length and one pitch, each written in every unit, side by side as the equation they are. */
 export function TargetPanel({ source }: { source: Source }) {
@@ -27,6 +32,14 @@ export function TargetPanel({ source }: { source: Source }) {
   const set = (part: Partial<Source['target']>, gesture?: string) => setTarget(source.id, part, gesture)
   const pitch = pitchParts(target.pitchSemitones)
   const bpm = bpmOf(target, tempo.bpm)
+  const session = useSession((state) => state.history.present)
+  const { beatsPerBar } = beatsOf(source, found)
+  const { key } = keyOf(source, found)
+  const music = { sourceBpm: tempo.bpm, bpm: session.bpm, beatsPerBar }
+  const typed = (unit: LengthUnit, toField: (stretch: number) => number) => ({
+    read: lengthReader(source, music, unit, toField),
+    examples: LENGTH_EXAMPLES,
+  })
   const sourceSeconds = facts ? facts.frames / facts.sampleRate : 1
 
   return (
@@ -43,6 +56,7 @@ export function TargetPanel({ source }: { source: Source }) {
             min={STRETCH_RANGE.min}
             max={STRETCH_RANGE.max}
             step={0.01}
+            {...typed('×', (stretch) => stretch)}
             onChange={(stretch, gesture) => set({ stretch }, gesture)}
             onReset={() => set({ stretch: 1 })}
           />
@@ -58,6 +72,7 @@ export function TargetPanel({ source }: { source: Source }) {
             min={STRETCH_RANGE.min * 100}
             max={STRETCH_RANGE.max * 100}
             step={1}
+            {...typed('%', (stretch) => 100 * stretch)}
             onChange={(percent, gesture) => set({ stretch: stretchFromPercent(percent) }, gesture)}
             onReset={() => set({ stretch: 1 })}
           />
@@ -73,6 +88,7 @@ export function TargetPanel({ source }: { source: Source }) {
             min={facts ? sourceSeconds * STRETCH_RANGE.min : 0}
             max={facts ? sourceSeconds * STRETCH_RANGE.max : 0}
             step={0.1}
+            {...typed('s', (stretch) => stretch * sourceSeconds)}
             onChange={(seconds, gesture) => facts && set({ stretch: stretchFromSeconds(seconds, facts) }, gesture)}
             onReset={() => set({ stretch: 1 })}
           />
@@ -112,6 +128,7 @@ export function TargetPanel({ source }: { source: Source }) {
                 min={1}
                 max={9999}
                 step={1}
+                {...typed('BPM', (stretch) => (tempo.bpm as number) / stretch)}
                 onChange={(next, gesture) => set({ stretch: stretchFromBpm(tempo.bpm as number, next) }, gesture)}
                 onReset={() => set({ stretch: 1 })}
               />
@@ -132,8 +149,18 @@ export function TargetPanel({ source }: { source: Source }) {
             min={PITCH_RANGE.min}
             max={PITCH_RANGE.max}
             step={1}
+            read={(text) => readPitch(text, 'st', key?.root)}
+            examples={PITCH_EXAMPLES}
             onChange={(semitones, gesture) =>
-              set({ pitchSemitones: pitchFromParts(Math.round(semitones), pitch.cents) }, gesture)
+              set(
+                {
+                  // cents that are typed with it are meant; else those that are there stay
+                  pitchSemitones: Number.isInteger(semitones)
+                    ? pitchFromParts(semitones, pitch.cents)
+                    : pitchFromParts(0, 100 * semitones),
+                },
+                gesture,
+              )
             }
             onReset={() => set({ pitchSemitones: 0 })}
           />
@@ -146,9 +173,14 @@ export function TargetPanel({ source }: { source: Source }) {
             width="2.9em"
             value={pitch.cents}
             digits={Number.isInteger(pitch.cents) ? 0 : 2}
-            min={-100}
-            max={100}
+            min={-3600}
+            max={3600}
             step={1}
+            read={(text) => {
+              const semitones = readPitch(text, 'cents', key?.root)
+              return semitones === undefined ? undefined : 100 * semitones
+            }}
+            examples={PITCH_EXAMPLES}
             onChange={(cents, gesture) => set({ pitchSemitones: pitchFromParts(pitch.semitones, cents) }, gesture)}
             onReset={() => set({ pitchSemitones: pitch.semitones })}
           />

@@ -1,19 +1,27 @@
-import { laneColour, laneLook, SHAPES } from './looks'
+import type { Variant } from '../../session'
+import { laneColour, methodLook, SHAPES } from './looks'
 
-/** Colour, shape and letter of a lane: any one of them tells it apart. */
-export function LaneBadge({ letter, hollow = false }: { letter: string | undefined; hollow?: boolean }) {
-  const colour = laneColour(letter)
-  if (letter === undefined) {
+/** The letter of a lane, in the colour and shape of its method. Without a variant it is the source as it is. */
+export function LaneBadge({
+  variant,
+  hollow = false,
+}: {
+  variant: Pick<Variant, 'letter' | 'methodId'> | undefined
+  hollow?: boolean
+}) {
+  const colour = laneColour(variant?.methodId)
+  if (variant === undefined) {
     return (
       <svg width="22" height="22" viewBox="0 0 24 24" aria-hidden="true" className="shrink-0">
         <path d="M4 12h3l2-7l3 14l3-11l2 4h3" fill="none" stroke={colour} strokeWidth="2.2" strokeLinejoin="round" />
       </svg>
     )
   }
-  const low = SHAPES[laneLook(letter)] === SHAPES[3] ? 2.6 : SHAPES[laneLook(letter)] === SHAPES[6] ? -2 : 0
+  const shape = SHAPES[methodLook(variant.methodId)]
+  const low = shape === SHAPES[3] ? 2.6 : shape === SHAPES[6] ? -2 : 0
   return (
     <svg width="22" height="22" viewBox="0 0 24 24" aria-hidden="true" className="shrink-0">
-      <path d={SHAPES[laneLook(letter)]} fill={hollow ? 'none' : colour} stroke={colour} strokeWidth="1.6" />
+      <path d={shape} fill={hollow ? 'none' : colour} stroke={colour} strokeWidth="1.6" />
       <text
         x="12"
         y={16.2 + low}
@@ -22,7 +30,7 @@ export function LaneBadge({ letter, hollow = false }: { letter: string | undefin
         fontWeight="720"
         fill={hollow ? colour : 'var(--on-lane)'}
       >
-        {letter}
+        {variant.letter}
       </text>
     </svg>
   )

@@ -4,12 +4,15 @@ import { undo } from '../session/edits'
 import { dismiss } from '../session/state/notices'
 import { useSession } from '../session/state/store'
 
-/** What happened, said once at the lower left, over the shelf, where it hides nothing that is worked with. Trouble stays until it is put away. */
+/**
+ * What happened, said once, in a place of its own under the shelf, so that it hides nothing. The last is shown, the others are counted
+ * and come forward as it fades; trouble stays until it is put away.
+ */
 export function Notices() {
   const notices = useSession((state) => state.notices)
   return (
     <Toast.Provider swipeDirection="left" duration={6000} label="Notice">
-      {notices.map((notice) => (
+      {notices.map((notice, n) => (
         <Toast.Root
           key={notice.id}
           type={notice.tone === 'trouble' ? 'foreground' : 'background'}
@@ -17,12 +20,14 @@ export function Notices() {
           onOpenChange={(open) => {
             if (!open) dismiss(notice.id)
           }}
-          className={`flex items-start gap-3 rounded-[5px] border bg-deck py-2.5 pr-2 pl-3.5 shadow-[0_8px_28px_rgb(0_0_0/0.35)] ${notice.tone === 'trouble' ? 'border-trouble' : 'border-edge'}`}
+          hidden={n < notices.length - 1}
+          className={`notice items-start gap-2 border-t bg-ground py-1.5 pr-1.5 pl-3 text-[12.5px] ${notice.tone === 'trouble' ? 'border-trouble' : 'border-edge'}`}
         >
           <div className="min-w-0 flex-1">
             <Toast.Description className="py-0.5 break-words">
               {notice.tone === 'trouble' && <span className="mr-1.5 font-[640] text-trouble">Trouble:</span>}
               {notice.text}
+              {n > 0 && <span className="caption ml-1.5 whitespace-nowrap">and {n} before</span>}
             </Toast.Description>
             {notice.action && (
               <Toast.Action altText={notice.action.label} asChild>
@@ -48,10 +53,7 @@ export function Notices() {
           </Toast.Close>
         </Toast.Root>
       ))}
-      <Toast.Viewport
-        label="Notices"
-        className="fixed bottom-[72px] left-3 z-50 flex max-h-[60vh] w-[330px] flex-col gap-2 overflow-y-auto outline-none"
-      />
+      <Toast.Viewport label="Notices" className="max-h-[140px] shrink-0 overflow-y-auto outline-none" />
     </Toast.Provider>
   )
 }

@@ -1,3 +1,5 @@
+import { methods } from '../../core'
+
 /** The nine shapes, as paths in a box of 24: what is told apart by colour is told apart by shape as well. */
 export const SHAPES: readonly string[] = [
   'M12 2a10 10 0 1 1 0 20a10 10 0 1 1 0-20z',
@@ -11,11 +13,16 @@ export const SHAPES: readonly string[] = [
   'M5 5h18l-4 14H1z',
 ]
 
-/** Which of the nine looks a letter has. */
-export const laneLook = (letter: string) => (letter.charCodeAt(0) - 65) % SHAPES.length
+/** Which of the looks a method has, in every view; two lanes of one method are told apart by their letters. */
+export const methodLook = (methodId: string) =>
+  Math.max(
+    0,
+    methods.findIndex(({ id }) => id === methodId),
+  ) % SHAPES.length
 
-export function laneColour(letter: string | undefined): string {
-  return letter === undefined ? 'var(--lane-ref)' : `var(--lane-${laneLook(letter) + 1})`
+/** The colour of a method; of the source as it is where there is none. */
+export function laneColour(methodId: string | undefined): string {
+  return methodId === undefined ? 'var(--lane-ref)' : `var(--lane-${methodLook(methodId) + 1})`
 }
 
 /** A shape as a mark in a chart. */

@@ -17,12 +17,17 @@ export interface NumberFieldProps {
   readonly placeholder?: string
   readonly size?: 'large' | 'small'
   readonly width: string
+  /** what a typed text means, in the unit of the field; undefined where it means nothing. A plain number where nothing is given. */
+  readonly read?: (text: string) => number | undefined
+  /** what may be typed, told where it was something else */
+  readonly examples?: string
   readonly onChange: (value: number, gesture: string) => void
   readonly onReset: () => void
 }
 
 const DRAG_START_PX = 3
 const TYPING_PAUSE_MS = 400
+const REFUSED_MS = 7000
 const KEY_PAUSE_MS = 900
 
 let gestures = 0
@@ -42,10 +47,19 @@ export function NumberField(props: NumberFieldProps) {
   const typing = useRef<ReturnType<typeof setTimeout> | undefined>(undefined)
   const latest = useRef(props)
   latest.current = props
-  useEffect(() => () => clearTimeout(typing.current), [])
+  const telling = useRef<ReturnType<typeof setTimeout> | undefined>(undefined)
+  const [refused, setRefused] = useState<string | undefined>()
+  useEffect(
+    () => () => {
+      clearTimeout(typing.current)
+      clearTimeout(telling.current)
+    },
+    [],
+  )
 
   const shown = value === undefined ? '' : format(value, digits, signed)
-  const parsed = draft === undefined || draft === '' ? undefined : parseNumber(draft)
+  const read = props.read ?? parseNumber
+  const parsed = draft === undefined || draft === '' ? undefined : read(draft)
   const bad = draft !== undefined && draft !== '' && (parsed === undefined || parsed < min || parsed > max)
 
   function apply(next: number, mark: string) {
@@ -61,9 +75,24 @@ export function NumberField(props: NumberFieldProps) {
     return Math.abs(steps) >= 1 ? Math.round(next / step) * step : next
   }
 
+  function refuse(text: string) {
+    const range = `${format(min, digits, signed)} to ${format(max, digits, signed)}${unit ? ` ${unit}` : ''}`
+    setRefused(
+      parsed === undefined
+        ? `“${text.trim()}” is no ${label.toLowerCase()}. ${props.examples ?? `A number from ${range}.`}`
+        : `${label} goes from ${range}.`,
+    )
+    clearTimeout(telling.current)
+    telling.current = setTimeout(() => setRefused(undefined), REFUSED_MS)
+  }
+
   function commit() {
     clearTimeout(typing.current)
-    if (draft !== undefined && parsed !== undefined && draft !== shown) apply(parsed, gesture.current)
+    // what is refused is refused: the value stays, and the field says what it takes
+    if (draft !== undefined && draft !== shown && draft !== '') {
+      if (bad) refuse(draft)
+      else if (parsed !== undefined) apply(parsed, gesture.current)
+    }
     setDraft(undefined)
   }
 
@@ -93,7 +122,9 @@ export function NumberField(props: NumberFieldProps) {
     if (draft === undefined) gesture.current = newGesture()
     setDraft(text)
     clearTimeout(typing.current)
-    const next = parseNumber(text)
+    setRefused(undefined)
+    // a sign or a unit may still be coming: what is relative, or not in the field's own unit, waits for Enter
+    const next = parseNumber(text) === undefined || /^[+\-−]|[^\d.,\s]/.test(text.trim()) ? undefined : read(text)
     if (next !== undefined && next >= min && next <= max) {
       typing.current = setTimeout(() => apply(next, gesture.current), TYPING_PAUSE_MS)
     }
@@ -168,6 +199,11 @@ export function NumberField(props: NumberFieldProps) {
       {unit && (
         <span className={`pl-1 text-faint select-none ${size === 'large' ? 'text-[13px]' : 'text-[12px]'}`}>
           {unit}
+        </span>
+      )}
+      {refused && (
+        <span role="alert" className="field-refused">
+          {refused}
         </span>
       )}
     </span>

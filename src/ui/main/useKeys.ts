@@ -9,7 +9,7 @@ import { hearPlace } from '../session/hear/places'
 import { saveSession } from '../session/keep/sessionFile'
 import { setOutlook } from '../session/state/outlook'
 import { chosenVariant, selectedSource, store } from '../session/state/store'
-import { hearHidden } from '../session/try/blind'
+import { hearHidden, voteByKey } from '../session/try/blind'
 import { showView } from '../session/views'
 
 /** Whether keys belong to a text that is being written: a name, but not a number or a list. */
@@ -60,7 +60,8 @@ export function useKeys() {
     (event) => (store.getState().blind ? hearHidden(Number(event.key) - 1) : hearLane(Number(event.key))),
     { ...onLists, useKey: true },
   )
-  useHotkeys('b', () => showView('bench'), onLists)
+  useHotkeys('b', () => (store.getState().blind ? voteByKey('b') : showView('bench')), onLists)
+  useHotkeys('a,v,up,down', ({ key }) => voteByKey(key.length === 1 ? key.toLowerCase() : key))
   useHotkeys('w', () => showView('sweep'), onLists)
   useHotkeys(
     's',

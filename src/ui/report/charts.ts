@@ -1,8 +1,8 @@
-import { type Measurement, methodById, SEVERITY, severityOf } from '../../core'
+import { type Measurement, methodById, SEVERITY, severityOfArtefact } from '../../core'
 import { columnsOf } from '../bench/harm/scores'
 import type { ChartColours } from '../common/chartColours'
 import type { ChartOption } from '../common/EChart'
-import { chartMark, laneLook } from '../common/looks'
+import { chartMark, methodLook } from '../common/looks'
 
 /** Charts of a comparison: every kind of harm on one scale, a mark for each variant. */
 
@@ -58,7 +58,7 @@ export function comparisonOption(
       axisLabel: { ...label, color: colours.text },
     },
     series: variants.map(({ letter, methodId, measurement }, n) => {
-      const look = laneLook(letter)
+      const look = methodLook(methodId)
       return {
         id: letter,
         name: `${letter} ${methodById(methodId).label}`,
@@ -71,7 +71,7 @@ export function comparisonOption(
         symbolOffset: [0, (n - (variants.length - 1) / 2) * Math.min(4, 14 / Math.max(1, variants.length))],
         data: kinds.map((kind, row) => {
           const artefact = measurement.artefacts.find(({ id }) => id === kind.id)
-          return artefact?.measured ? [Math.min(MOST - 0.15, severityOf(kind.id, artefact.value)), row] : [null, row]
+          return artefact?.measured ? [Math.min(MOST - 0.15, severityOfArtefact(artefact)), row] : [null, row]
         }),
         markLine:
           n === 0

@@ -2,8 +2,10 @@ import {
   type Artefact,
   artefactKinds,
   figureOf,
-  gradeOf,
-  harmOf,
+  findingOf,
+  foundFigureOf,
+  gradeOfArtefact,
+  harmText,
   type Measurement,
   methodById,
   type Overview,
@@ -12,7 +14,7 @@ import {
 } from '../../core'
 import { GRADE_STEPS, GROUPS, marksOf } from '../bench/harm/marks'
 import { countText, dbText, peakText } from '../common/formats'
-import { laneLook, SHAPES } from '../common/looks'
+import { methodLook, SHAPES } from '../common/looks'
 import { comparedKinds } from './charts'
 
 /** A comparison as one page that stands alone: figures, charts, clips, recipes. Nothing in it is fetched, nothing runs. */
@@ -146,7 +148,7 @@ ${variants
 
 /** A mark as it stands in the chart, with the letter and the method that it is of. */
 function legendOf({ letter, recipe }: ReportVariant, lanes: readonly string[]): string {
-  const look = laneLook(letter)
+  const look = methodLook(recipe.methodId)
   const mark = `<svg viewBox="0 0 24 24" width="12" height="12" aria-hidden="true"><path d="${SHAPES[look]}" fill="${lanes[look]}"/></svg>`
   return `<span>${mark} <b>${letter}</b> ${escaped(methodById(recipe.methodId).label)}</span>`
 }
@@ -177,7 +179,7 @@ function variantHtml(report: Report, variant: ReportVariant): string {
   const level = Number.isFinite(variant.loudness) ? `${dbText(variant.loudness)} LUFS` : 'silent'
   return `<div class="variant">
 <p><b class="letter">${letter}</b> <b>${escaped(methodById(recipe.methodId).label)}</b>
-<span class="soft">${variant.seconds.toFixed(3)} s · ${countText(variant.samples)} samples · ${level} · peak ${peakText(variant.peak)} · harm ${harmOf(measurement).toFixed(1)}</span></p>
+<span class="soft">${variant.seconds.toFixed(3)} s · ${countText(variant.samples)} samples · ${level} · peak ${peakText(variant.peak)} · harm ${harmText(measurement)}</span></p>
 <p>${escaped(verdictOf(measurement, report.sampleRate))}</p>
 ${clipHtml(clip, `variant ${letter}`)}
 ${ribbonSvg(measurement.artefacts, report.frames)}
@@ -208,7 +210,7 @@ export function waveSvg(overview: Overview): string {
   return `<svg class="wave" viewBox="0 0 ${width} ${height}" preserveAspectRatio="none" role="img" aria-label="Waveform of the clip"><polygon points="${top.join(' ')} ${bottom.reverse().join(' ')}"/></svg>`
 }
 
-const ROW = 9
+const ROW = 12
 
 /** Where harm lies in the source, in the rows of the bench. */
 export function ribbonSvg(artefacts: readonly Artefact[], frames: number): string {
@@ -221,8 +223,9 @@ export function ribbonSvg(artefacts: readonly Artefact[], frames: number): strin
     const tall = (GRADE_STEPS[mark.grade] / 3) * (ROW - 2)
     return `<rect x="${left.toFixed(1)}" y="${(ROW * (row + 1) - 1 - tall).toFixed(1)}" width="${Math.max(2, right - left).toFixed(1)}" height="${tall.toFixed(1)}"/>`
   })
+  const names = GROUPS.map(({ label }, row) => `<text x="2" y="${ROW * (row + 1) - 3}" font-size="9">${label}</text>`)
   const rules = GROUPS.map((_, row) => `<path d="M0 ${ROW * (row + 1) - 0.5}h${width}"/>`)
-  return `<svg class="ribbon" viewBox="0 0 ${width} ${height}" preserveAspectRatio="none" role="img" aria-label="${marks.length} places of harm over the source"><g class="rules">${rules.join('')}</g>${marks.join('')}</svg>`
+  return `<svg class="ribbon" viewBox="0 0 ${width} ${height}" preserveAspectRatio="none" role="img" aria-label="${marks.length} places of harm over the source"><g class="rules">${rules.join('')}</g>${marks.join('')}<g class="names">${names.join('')}</g></svg><p class="soft">Where harm sits, in rows: ${GROUPS.map(({ label }) => label).join(', ')}. Taller is worse.</p>`
 }
 
 function tableHtml(variants: readonly ReportVariant[]): string {
@@ -231,15 +234,16 @@ function tableHtml(variants: readonly ReportVariant[]): string {
   )
   const cell = ({ measurement }: ReportVariant, id: (typeof kinds)[number]['id']) => {
     const artefact = measurement.artefacts.find((one) => one.id === id)
-    if (!artefact?.measured) return '<td class="soft">–</td>'
-    const grade = gradeOf(id, artefact.value)
-    return `<td data-grade="${grade}">${escaped(figureOf(artefact))}<br><span class="soft">${grade}</span></td>`
+    if (!artefact?.measured) return `<td class="soft">${artefact?.short ? 'too short' : '–'}</td>`
+    const grade = gradeOfArtefact(artefact)
+    const finding = findingOf(artefact)
+    return `<td data-grade="${grade}">${escaped(finding ? foundFigureOf(finding) : figureOf(artefact))}<br><span class="soft">${grade}</span></td>`
   }
   return `<table>
 <thead><tr><th scope="col">Harm</th>${variants.map(({ letter, recipe }) => `<th scope="col">${letter} ${escaped(methodById(recipe.methodId).label)}</th>`).join('')}</tr></thead>
 <tbody>
 ${kinds.map((kind) => `<tr><th scope="row">${escaped(kind.label)}</th>${variants.map((variant) => cell(variant, kind.id)).join('')}</tr>`).join('\n')}
-<tr><th scope="row">All in one number, for order only</th>${variants.map(({ measurement }) => `<td>${harmOf(measurement).toFixed(1)}</td>`).join('')}</tr>
+<tr><th scope="row">All in one number, for order only</th>${variants.map(({ measurement }) => `<td>${harmText(measurement)}</td>`).join('')}</tr>
 </tbody></table>`
 }
 
@@ -251,11 +255,11 @@ h1{margin:0;font-size:30px;letter-spacing:-.01em}h2{margin:34px 0 10px;font-size
 .soft,.note{color:var(--soft);font-size:13.5px}.variant{padding:12px 0;border-top:1px solid var(--rule)}
 .letter{display:inline-block;min-width:1.6em;padding:0 .3em;border:1px solid currentColor;border-radius:4px;text-align:center}
 .wave,.ribbon{display:block;width:100%;margin:6px 0 2px}.wave{height:56px}.wave polygon{fill:var(--soft)}
-.ribbon{height:36px}.ribbon rect{fill:var(--harm)}.ribbon .rules{stroke:var(--rule);fill:none}
+.ribbon{height:48px}.ribbon .names{fill:var(--soft)}.ribbon rect{fill:var(--harm)}.ribbon .rules{stroke:var(--rule);fill:none}
 audio{width:100%;height:36px;margin:4px 0}
 table{width:100%;border-collapse:collapse}th,td{padding:5px 8px;border-top:1px solid var(--rule);text-align:right;font-weight:400}
 th:first-child{text-align:left}thead th{font-weight:650;border-top:0}td[data-grade=clear]{font-weight:650}td[data-grade=severe]{font-weight:750;color:var(--harm)}
-.chart{padding:10px 12px;border-radius:6px;background:#fffdf8;color:#1b2126}.legend span{margin-right:18px;white-space:nowrap}svg{max-width:100%;height:auto}.wave,.ribbon{height:revert-layer}.wave{height:56px}.ribbon{height:36px}
+.chart{padding:10px 12px;border-radius:6px;background:#fffdf8;color:#1b2126}.legend span{margin-right:18px;white-space:nowrap}svg{max-width:100%;height:auto}.wave,.ribbon{height:revert-layer}.wave{height:56px}.ribbon{height:48px}
 dt{margin-top:10px;font-weight:650}dt .soft{font-weight:400}dd{margin:0}pre{overflow:auto;padding:10px;border:1px solid var(--rule);border-radius:4px;font-size:13px}
 details{margin:8px 0}summary{cursor:pointer}
 `

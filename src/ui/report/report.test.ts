@@ -3,6 +3,7 @@ import { artefactKinds, createOverviewBuilder, type Measurement, type Recipe } f
 import { type Artefact, type ArtefactId, unmeasured } from '../../core/measure/artefacts'
 import { recipe } from '../../core/testing/recipes'
 import { PLAIN_TARGET } from '../../session'
+import { methodLook } from '../common/looks'
 import { comparisonOption } from './charts'
 import { commandOf, escaped, type Report, type ReportClip, reportHtml, ribbonSvg, waveSvg } from './html'
 import { clipPart, targetText } from './parts'
@@ -78,10 +79,11 @@ describe('a report', () => {
     expect(html).toMatch(/2\.0 cents.*<\/td><td class="soft">–<\/td>/)
     for (const kind of artefactKinds) expect(html).toContain(`<dt>${kind.label} `)
   })
+  const colourOf = (methodId = '') => `#00000${methodLook(methodId)}`
   it('says which mark of the chart is whose, by shape, colour and letter', () => {
     for (const [letter, colour] of [
-      ['A', '#000000'],
-      ['B', '#000001'],
+      ['A', colourOf(report.variants[0]?.recipe.methodId)],
+      ['B', colourOf(report.variants[1]?.recipe.methodId)],
     ])
       expect(html).toMatch(new RegExp(`<path d="M[^"]+" fill="${colour}"/></svg> <b>${letter}</b>`))
   })

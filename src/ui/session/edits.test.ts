@@ -229,6 +229,11 @@ describe('listening without names', () => {
     for (let round = 0; round < 40; round++) {
       const places = state().blind?.places ?? []
       xs.add(places[2])
+      // before all three were heard no vote counts
+      answerBlind(0)
+      expect(state().blind?.answers).toHaveLength(round)
+      hearHidden(1)
+      hearHidden(2)
       answerBlind(places[2] === places[0] ? 0 : 1)
     }
     expect(xs.size).toBe(2)
@@ -239,6 +244,8 @@ describe('listening without names', () => {
     startBlind(source(), 'rank', [...lanes(), REFERENCE], 1)
     gradeHidden(1, 80)
     expect(state().blind?.grades).toEqual([50, 80, 50])
+    hearHidden(1)
+    hearHidden(2)
     showView('sweep')
     expect(state().outlook.view).toBe('bench')
     finishRanking()

@@ -7,6 +7,7 @@ import {
   type Hand,
   isUntuned,
   type Key,
+  keyInterval,
   keyOf,
   MAX_VARIANTS,
   newVariant,
@@ -15,13 +16,13 @@ import {
   redo as redoStep,
   type Session,
   type Source,
-  shortestInterval,
+  type Step,
   type Target,
   tempoOf,
   undo as undoStep,
   type Variant,
 } from '../../session'
-import { hearLane, leaveTried, playback } from './hear/listening'
+import { hearLane, hearWhenReady, leaveTried, playback } from './hear/listening'
 import { mayChange } from './state/access'
 import { notify } from './state/notices'
 import { setOutlook } from './state/outlook'
@@ -68,13 +69,33 @@ function editVariant(
 }
 
 export function undo() {
-  if (!mayChange()) return
-  setState((state) => ({ history: undoStep(state.history) }))
+  walk('past', undoStep)
 }
 
 export function redo() {
+  walk('future', redoStep)
+}
+
+/** Take a step back, or again; say which, and go to the source that it is about. */
+function walk(side: 'past' | 'future', step: typeof undoStep<Session>) {
   if (!mayChange()) return
-  setState((state) => ({ history: redoStep(state.history) }))
+  const { history } = getState()
+  const taken = side === 'past' ? history.past.at(-1) : history.future[0]
+  if (!taken) return
+  setState({ history: step(history) })
+  const { sources } = getState().history.present
+  const about = aboutSource(taken, [sources, history.present.sources])
+  if (about && sources.some(({ id }) => id === about.id)) selectSource(about.id)
+  const where = about && !taken.label.includes(about.name) ? `, ${about.name}` : ''
+  notify({ tone: 'plain', text: `${side === 'past' ? 'Undone' : 'Done again'}: ${taken.label}${where}`, kind: 'undo' })
+}
+
+/** The one source that a step changed; undefined where it was several, or none. */
+function aboutSource({ redo, undo }: Step, before: readonly (readonly Source[])[]): Source | undefined {
+  const places = new Set([...redo, ...undo].map(({ path }) => (path[0] === 'sources' ? path[1] : undefined)))
+  const [place] = places
+  if (places.size !== 1 || typeof place !== 'number') return undefined
+  return before[0]?.[place] ?? before[1]?.[place]
 }
 
 export function selectSource(id: string) {
@@ -82,6 +103,12 @@ export function selectSource(id: string) {
   if (playback.playing) playback.stop()
   leaveTried()
   setOutlook({ selectedId: id })
+}
+
+/** Go to a source and hear it from its start as soon as it is read: walking the shelf by ear. */
+export function walkTo(id: string) {
+  selectSource(id)
+  hearWhenReady(id)
 }
 
 export function rename(sourceId: string, name: string) {
@@ -115,6 +142,7 @@ export function setTarget(sourceId: string, part: Partial<Target>, gesture?: str
     (source) => {
       const { target } = source
       Object.assign(target, part)
+      setAside(source, part)
       if (!target.tied) return
       if (part.pitchSemitones !== undefined) target.stretch = clampStretch(1 / semitonesToRatio(target.pitchSemitones))
       else target.pitchSemitones = clampPitch(-ratioToSemitones(target.stretch) || 0)
@@ -123,8 +151,25 @@ export function setTarget(sourceId: string, part: Partial<Target>, gesture?: str
   )
 }
 
+/**
+ * A source whose length or pitch is set by hand no longer follows the session in it: what it shows as following would not be true, and
+ * the next change of the session would throw the hand's work away.
+ */
+function setAside(source: Source, part: Partial<Target>) {
+  const tempo =
+    source.follows.tempo && (part.stretch !== undefined || (source.target.tied && part.pitchSemitones !== undefined))
+  const key =
+    source.follows.key && (part.pitchSemitones !== undefined || (source.target.tied && part.stretch !== undefined))
+  if (!tempo && !key) return
+  const what = [tempo && 'tempo', key && 'key'].filter(Boolean).join(' and ')
+  if (tempo) source.follows.tempo = false
+  if (key) source.follows.key = false
+  notify({ tone: 'plain', text: `${source.name} no longer follows the session's ${what}: it was set by hand` })
+}
+
 export function resetTarget(sourceId: string) {
   editSource(sourceId, 'Reset target', (source) => {
+    setAside(source, PLAIN_TARGET)
     source.target = { ...PLAIN_TARGET }
   })
 }
@@ -273,7 +318,7 @@ function followKey(source: Source, key: Key | undefined) {
   if (!source.follows.key || !key) return
   const found = getState().knowledge[source.id]
   const own = keyOf(source, found).key
-  if (own && !isUntuned(source, found)) source.target.pitchSemitones = shortestInterval(own.root, key.root)
+  if (own && !isUntuned(source, found)) source.target.pitchSemitones = keyInterval(own, key)
 }
 
 /** The session's tempo, and with it every source that follows it: one step. */

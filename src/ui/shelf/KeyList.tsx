@@ -8,6 +8,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['L', 'loop on, off'],
   ['N', 'next place of harm; with Shift: the one before'],
   ['I', 'lanes in turn, one each time round'],
+  ['V  A  B', 'vote, while names are hidden'],
   ['S', 'spectrograms in the lanes'],
   ['D', 'how they differ from the reference'],
   ['B  W', 'bench, sweep'],
@@ -19,7 +20,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['Ctrl S', 'save the session as a file'],
   ['Ctrl O', 'open a session file'],
   ['Ctrl Z', 'undo; with Shift: redo'],
-  ['↑  ↓', 'in a number: change it'],
+  ['↑  ↓', 'in a number: change it; on the shelf: walk and hear'],
 ]
 
 export function KeyList() {

@@ -4,7 +4,8 @@ import { acceptedEndings } from '../../host/sniff'
 import { bpmText, kindOf, partFacts, type Source, soundKey, tempoOf } from '../../session'
 import { channelText, timeText } from '../common/formats'
 import { Guarded } from '../common/Guarded'
-import { removeSource, rename, selectSource } from '../session/edits'
+import { Notices } from '../common/Notices'
+import { removeSource, rename, selectSource, walkTo } from '../session/edits'
 import { bringIn, dropArrival, tryArrival } from '../session/files/arrivals'
 import { listFiles } from '../session/files/gather'
 import { offerSession } from '../session/keep/sessionFile'
@@ -52,7 +53,7 @@ function ShelfParts() {
     if (key === 'ArrowDown' || key === 'ArrowUp') {
       const next = sources[index + (key === 'ArrowDown' ? 1 : -1)]
       if (!next) return false
-      selectSource(next.id)
+      walkTo(next.id)
       list.current?.querySelector<HTMLElement>(`[data-source="${CSS.escape(next.id)}"]`)?.focus()
     } else if (key === 'Delete' && source) removeSource(source.id)
     else return false
@@ -149,6 +150,7 @@ function ShelfParts() {
           </li>
         )}
       </ul>
+      <Notices />
       <SessionBlock chosen={all} />
       <KeyList />
       {dropping && (

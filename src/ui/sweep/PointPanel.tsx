@@ -1,5 +1,14 @@
 import { ArrowRight, Play, Square } from 'lucide-react'
-import { artefactKind, figureOf, gradeOf, harmOf, methodById, type SweepPoint, verdictOf, worstFirst } from '../../core'
+import {
+  artefactKind,
+  findingsOf,
+  foundFigureOf,
+  harmText,
+  isTold,
+  methodById,
+  type SweepPoint,
+  verdictOf,
+} from '../../core'
 import type { Source } from '../../session'
 import { timeText } from '../common/formats'
 import { takeTried } from '../session/edits'
@@ -36,7 +45,7 @@ export function PointPanel({
   const rate = source.facts?.sampleRate ?? 48_000
   const recipe = placeRecipe(source, point)
   const heard = playing && JSON.stringify(tried?.recipe) === JSON.stringify(recipe)
-  const told = worstFirst(point.measurement.artefacts)
+  const told = findingsOf(point.measurement)
   return (
     <section
       aria-label="Point"
@@ -49,18 +58,24 @@ export function PointPanel({
           </span>
           <span className="caption">
             tried on {timeText(point.span.from / rate)} to {timeText(point.span.to / rate)} of the result · harm{' '}
-            {harmOf(point.measurement).toFixed(1)}
+            {harmText(point.measurement)}
           </span>
         </p>
         <p className="mt-1 truncate text-soft" title={verdictOf(point.measurement, rate)}>
           {verdictOf(point.measurement, rate)}
         </p>
         <p className="mt-1.5 flex gap-x-4 overflow-hidden whitespace-nowrap">
-          {told.length === 0 && <span className="text-soft">Every figure is under where it becomes audible.</span>}
-          {told.slice(0, 6).map((artefact) => (
-            <span key={artefact.id} title={artefactKind(artefact.id).threshold}>
-              <span className="caption">{artefactKind(artefact.id).label}</span> {figureOf(artefact)}{' '}
-              <span className="caption">{gradeOf(artefact.id, artefact.value)}</span>
+          {told.length === 0 && (
+            <span className="text-soft">
+              {isTold(point.measurement)
+                ? 'Every figure is under where it becomes audible.'
+                : 'There is too little of it for any figure.'}
+            </span>
+          )}
+          {told.slice(0, 6).map((finding) => (
+            <span key={finding.artefact.id} title={artefactKind(finding.artefact.id).threshold}>
+              <span className="caption">{artefactKind(finding.artefact.id).label}</span> {foundFigureOf(finding)}{' '}
+              <span className="caption">{finding.grade}</span>
             </span>
           ))}
         </p>

@@ -1,5 +1,5 @@
 import { type Breaks, methodById, type SweepAxis } from '../../core'
-import { SHAPES } from '../common/looks'
+import { laneColour, methodLook, SHAPES } from '../common/looks'
 import { ROW_PX, TOP_PX } from './chart'
 import { breakText, type Cell } from './model'
 
@@ -34,7 +34,7 @@ export function RowHeads({
           >
             <input type="checkbox" className="accent-[var(--text)]" checked={on} onChange={() => onToggle(id)} />
             <svg width="11" height="11" viewBox="0 0 24 24" aria-hidden="true">
-              <path d={SHAPES[row % SHAPES.length]} fill={on ? `var(--lane-${row + 1})` : 'var(--edge)'} />
+              <path d={SHAPES[methodLook(id)]} fill={on ? laneColour(id) : 'var(--edge)'} />
             </svg>
             {label}
           </label>

@@ -5,12 +5,14 @@ import {
   breaksOf,
   curveOf,
   figureOf,
+  findingOf,
+  findingsOf,
+  foundFigureOf,
   pointSeverity,
   SEVERITY,
   SWEEP_POINTS,
   type SweepAxis,
   type SweepPoint,
-  worstOf,
 } from '../../core'
 
 /** What a sweep looks like, without anything that draws: columns by place, rows by method. */
@@ -87,17 +89,26 @@ export function sweepModel(
 function toldOf(point: SweepPoint, shown: Shown): Pick<Cell, 'severity' | 'text' | 'told' | 'value'> {
   const severity = pointSeverity(point, shown)
   if (shown === 'worst') {
-    const worst = worstOf(point.measurement)
-    if (!worst || severity === undefined || severity < SEVERITY.audible)
-      return { severity, text: '', told: 'no harm audible', value: severity }
+    if (severity === undefined) return { severity, text: '?', told: 'too short to tell', value: undefined }
+    const [worst] = findingsOf(point.measurement)
+    if (!worst) return { severity, text: '', told: 'no harm audible', value: severity }
     const { id } = worst.artefact
-    const told = `${artefactKind(id).label.toLowerCase()} ${figureOf(worst.artefact)}`
+    const told = `${artefactKind(id).label.toLowerCase()} ${foundFigureOf(worst)}`
     return { severity, text: SHORT[id], told: `worst: ${told}`, value: severity }
   }
   const artefact = point.measurement.artefacts.find(({ id }) => id === shown)
-  if (!artefact?.measured) return { severity: undefined, text: '–', told: 'nothing to measure it on', value: undefined }
+  if (!artefact?.measured) {
+    const told = artefact?.short ? 'too short to tell' : 'nothing to measure it on'
+    return { severity: undefined, text: artefact?.short ? '?' : '–', told, value: undefined }
+  }
+  const finding = findingOf(artefact)
   const digits = artefact.value < 10 ? 1 : 0
-  return { severity, text: artefact.value.toFixed(digits), told: figureOf(artefact), value: artefact.value }
+  return {
+    severity,
+    text: artefact.value.toFixed(digits),
+    told: finding ? foundFigureOf(finding) : figureOf(artefact),
+    value: artefact.value,
+  }
 }
 
 /** Where a stretch or a pitch lies among the columns, which are counted from 0; between two by share of the way. */

@@ -66,7 +66,7 @@ function TransportParts() {
                 className="plain-button !px-1"
                 onClick={() => hearLane(index)}
               >
-                <LaneBadge letter={variant?.letter} hollow={!heard} />
+                <LaneBadge variant={variant} hollow={!heard} />
               </button>
             )
           })}

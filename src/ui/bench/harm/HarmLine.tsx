@@ -1,7 +1,13 @@
-import { artefactKind, figureOf, gradeOf, verdictOf, worstFirst } from '../../../core'
+import { artefactKind, type Finding, figureOf, findingsOf, gradeOf, isTold, verdictOf } from '../../../core'
 import { partFacts, type Source, type Variant } from '../../../session'
 import { renderKeyOf } from '../../session/render/renders'
 import { useSession } from '../../session/state/store'
+
+/** The figure of the whole where that is heard, else in how many places it is. */
+const shortFigure = ({ artefact, local }: Finding) =>
+  local && gradeOf(artefact.id, artefact.value) === 'not audible'
+    ? `in ${local.count === 1 ? 'one place' : `${local.count} places`}`
+    : figureOf(artefact)
 
 /** The worst that was measured of a variant, in a few words; all of it in its tooltip. */
 export function HarmLine({ source, variant }: { source: Source; variant: Variant }) {
@@ -15,22 +21,22 @@ export function HarmLine({ source, variant }: { source: Source; variant: Variant
     )
   }
   const { measurement } = state.trial
-  const worst = worstFirst(measurement.artefacts)
+  const worst = findingsOf(measurement)
   const [first] = worst
   const title = verdictOf(measurement, partFacts(source)?.sampleRate ?? 48_000)
   if (!first) {
     return (
       <span className="text-[12px] text-soft" title={title}>
-        no harm is audible
+        {isTold(measurement) ? 'no harm is audible' : 'too short to tell'}
       </span>
     )
   }
-  const grade = gradeOf(first.id, first.value)
+  const { id } = first.artefact
   return (
     <span className="max-w-full truncate text-[12px]" title={title}>
-      <span className={grade === 'slight' ? 'text-soft' : 'text-trouble'}>
-        {first.id === 'clicks' ? '' : `${artefactKind(first.id).label} `}
-        {figureOf(first)}
+      <span className={first.grade === 'slight' ? 'text-soft' : 'text-trouble'}>
+        {id === 'clicks' ? '' : `${artefactKind(id).label} `}
+        {shortFigure(first)}
       </span>
       {worst.length > 1 && <span className="text-faint"> +{worst.length - 1}</span>}
     </span>

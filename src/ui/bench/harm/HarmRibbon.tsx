@@ -1,5 +1,5 @@
 import { type PointerEvent, useEffect, useMemo, useRef, useState } from 'react'
-import { artefactKind, figureOf } from '../../../core'
+import { artefactKind, figureOf, severityOf } from '../../../core'
 import { partFacts, type Source, type Variant } from '../../../session'
 import { sharpCanvas } from '../../common/canvas'
 import { timeText } from '../../common/formats'
@@ -48,26 +48,30 @@ export function HarmRibbon({
     })
   }, [marks, view, widthPx, stale, theme])
 
-  const at = (event: PointerEvent) => {
+  const markUnder = (event: PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
     return markAt(marks, groupAt(event.clientY - box.top), event.clientX - box.left, view, widthPx)
   }
   const worst = useMemo(
     () =>
       [...marks]
-        .sort((a, b) => b.value / artefactKind(b.id).audibleFrom - a.value / artefactKind(a.id).audibleFrom)
+        .sort((a, b) => severityOf(b.id, b.value) - severityOf(a.id, a.value))
         .slice(0, MOST_LISTED)
         .sort((a, b) => a.start - b.start),
     [marks],
   )
+  const [place, setPlace] = useState(0)
+  const [focused, setFocused] = useState(false)
+  const at = Math.min(place, Math.max(0, worst.length - 1))
+  const told = under ?? (focused ? worst[at] : undefined)
   return (
     <div
       className="absolute bottom-0 left-[208px] z-20"
       style={{ width: widthPx, height: RIBBON_PX }}
-      onPointerMove={(event) => setUnder(at(event))}
+      onPointerMove={(event) => setUnder(markUnder(event))}
       onPointerLeave={() => setUnder(undefined)}
       onPointerDown={(event) => {
-        const mark = at(event)
+        const mark = markUnder(event)
         if (mark) hearPlace(source, variant, mark)
       }}
     >
@@ -78,23 +82,38 @@ export function HarmRibbon({
         className="block"
         style={{ width: widthPx, height: RIBBON_PX, cursor: under ? 'pointer' : 'default' }}
       />
-      <ul className="sr-only" aria-label={`Places of harm in variant ${variant.letter}`}>
-        {worst.map((mark) => (
+      {/* one stop of Tab for all of them: the arrow keys go from place to place */}
+      <ul
+        className="sr-only"
+        aria-label={`Places of harm in variant ${variant.letter}`}
+        onKeyDown={(event) => {
+          const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
+          if (step === 0) return
+          event.preventDefault()
+          event.stopPropagation()
+          const next = Math.max(0, Math.min(worst.length - 1, at + step))
+          setPlace(next)
+          event.currentTarget.querySelectorAll('button')[next]?.focus()
+        }}
+        onFocus={() => setFocused(true)}
+        onBlur={() => setFocused(false)}
+      >
+        {worst.map((mark, n) => (
           <li key={`${mark.id} ${mark.start}`}>
-            <button type="button" tabIndex={-1} onClick={() => hearPlace(source, variant, mark)}>
+            <button type="button" tabIndex={n === at ? 0 : -1} onClick={() => hearPlace(source, variant, mark)}>
               {placeText(mark, sampleRate)}
             </button>
           </li>
         ))}
       </ul>
-      {under && (
+      {told && (
         <span
           className="pointer-events-none absolute bottom-full mb-1 rounded-[4px] border border-edge bg-deck px-2 py-1 text-[12px] whitespace-nowrap"
           style={{
-            left: Math.min(widthPx - 220, Math.max(4, ((under.start - view.start) / view.span) * widthPx - 20)),
+            left: Math.min(widthPx - 220, Math.max(4, ((told.start - view.start) / view.span) * widthPx - 20)),
           }}
         >
-          {placeText(under, sampleRate)} · click to hear it in turn
+          {placeText(told, sampleRate)} · {under ? 'click' : 'Enter'} to hear it in turn
         </span>
       )}
     </div>

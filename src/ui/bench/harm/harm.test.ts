@@ -33,7 +33,8 @@ describe('what is shown of a measurement', () => {
     expect(marks.map(({ id, grade }) => `${id} ${grade}`)).toEqual([
       // of harm that is not heard as a whole only what is clear where it is
       'flutter severe',
-      'extra-attacks severe',
+      // one event is as bad as there are many of them
+      'extra-attacks slight',
       'smear clear',
     ])
   })
@@ -68,7 +69,7 @@ describe('the scorecard', () => {
     },
   })
   const rows = [
-    row('a', [artefact('smear', 1), artefact('detune', 30)]),
+    row('a', [artefact('smear', 1), artefact('detune', 38)]),
     row('b', [artefact('smear', 5), artefact('detune', 2)]),
     { variantId: 'c', trial: undefined },
   ]

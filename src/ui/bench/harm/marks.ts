@@ -3,8 +3,8 @@ import {
   type ArtefactGroup,
   type ArtefactId,
   artefactKind,
-  type Grade,
-  gradeOf,
+  type HeardPlace,
+  heardPlacesOf,
   type Place,
 } from '../../../core'
 import { type View, xOf } from '../lanes/geometry'
@@ -17,7 +17,7 @@ export interface HarmMark {
   readonly start: number
   readonly end: number
   readonly value: number
-  readonly grade: Exclude<Grade, 'not audible'>
+  readonly grade: HeardPlace['grade']
 }
 
 export const GROUPS: readonly { readonly id: ArtefactGroup; readonly label: string }[] = [
@@ -29,25 +29,18 @@ export const GROUPS: readonly { readonly id: ArtefactGroup; readonly label: stri
 
 export const GRADE_STEPS: Readonly<Record<HarmMark['grade'], number>> = { slight: 1, clear: 2, severe: 3 }
 
-/**
- * What of a measurement is worth showing: places that are audible of harm that is audible as a whole, and of other harm only
- * what is clear where it is. Rising by start.
- */
+/** The places of all that is heard, as the one grading has them. Rising by start. */
 export function marksOf(artefacts: readonly Artefact[]): HarmMark[] {
   const marks: HarmMark[] = []
-  for (const { id, value, measured, places } of artefacts) {
-    if (!measured) continue
-    const audible = gradeOf(id, value) !== 'not audible'
-    for (const place of places) {
-      // a place of an event counts one; how many there are is what the whole is graded by
-      const grade = isEvent(id) ? 'severe' : gradeOf(id, place.value)
-      if (grade === 'not audible' || (!audible && grade === 'slight')) continue
+  for (const artefact of artefacts) {
+    const { id } = artefact
+    for (const place of heardPlacesOf(artefact)) {
       marks.push({
         id,
         group: artefactKind(id).group,
         ...rangeOfPlace(place),
         value: place.value,
-        grade,
+        grade: place.grade,
       })
     }
   }
@@ -59,8 +52,6 @@ export function rangeOfPlace({ sourceFrame, spanFrames }: Pick<Place, 'sourceFra
   const half = Math.max(0.5, spanFrames / 2)
   return { start: sourceFrame - half, end: sourceFrame + half }
 }
-
-export const isEvent = (id: ArtefactId) => id === 'lost-attacks' || id === 'extra-attacks' || id === 'clicks'
 
 const LEAST_PX = 3
 

@@ -1,4 +1,11 @@
-import { type ArtefactId, type ArtefactKind, artefactKind, artefactKinds, harmOf, type Trial } from '../../../core'
+import {
+  type ArtefactId,
+  type ArtefactKind,
+  artefactKinds,
+  harmOf,
+  severityOfArtefact,
+  type Trial,
+} from '../../../core'
 
 /** One row of the scorecard: a variant with what was measured of it. */
 export interface ScoreRow {
@@ -11,10 +18,16 @@ export type SortBy = ArtefactId | 'letter' | 'harm'
 const figureFor = (row: ScoreRow, id: ArtefactId) =>
   row.trial?.measurement.artefacts.find((artefact) => artefact.id === id && artefact.measured)?.value
 
-/** Kinds that anything can be said about here, the worst anywhere first, by how often it is over where it becomes audible. */
+/** Kinds that anything can be said about here, the worst anywhere first, as they are graded. */
 export function columnsOf(rows: readonly ScoreRow[]): ArtefactKind[] {
   const worst = (id: ArtefactId) =>
-    Math.max(-1, ...rows.map((row) => (figureFor(row, id) ?? -1) / artefactKind(id).audibleFrom))
+    Math.max(
+      -1,
+      ...rows.map((row) => {
+        const artefact = row.trial?.measurement.artefacts.find((one) => one.id === id && one.measured)
+        return artefact ? severityOfArtefact(artefact) : -1
+      }),
+    )
   return artefactKinds
     .map((kind) => ({ kind, worst: worst(kind.id) }))
     .filter((column) => column.worst >= 0)

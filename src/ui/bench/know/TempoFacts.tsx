@@ -136,25 +136,33 @@ function BySelection({ source, onUse }: { source: Source; onUse: (bpm: number) =
   const seconds = ((selection ? selection.end - selection.start : facts.frames) / facts.sampleRate) as number
   const of = selection ? 'The selection' : 'All of it'
   const bpmFor = (beats: number) => (60 * beats) / seconds
-  const offers = (beats: number) => bpmFor(beats) >= 10 && bpmFor(beats) <= 999
+  const beatsPerBar = source.hand.beatsPerBar ?? 4
+  const offers = (beats: number) => beats > 0 && bpmFor(beats) >= 10 && bpmFor(beats) <= 999
+  const use = (beats: number) => offers(beats) && onUse(Math.round(bpmFor(beats) * 1000) / 1000)
   return (
-    <div className="flex items-center gap-1.5">
+    <form
+      className="flex items-center gap-1.5"
+      onSubmit={(event) => {
+        event.preventDefault()
+        const typed = readCount(new FormData(event.currentTarget).get('count'))
+        if (typed) use(typed.word === 'bars' ? typed.count * beatsPerBar : typed.count)
+      }}
+    >
       <span className="text-soft">{of} is</span>
-      <NumberField
-        label="Number of beats or bars"
-        width="2.2em"
-        value={count}
-        digits={0}
-        min={1}
-        max={999}
-        step={1}
-        onChange={(next) => setCount(Math.round(next))}
-        onReset={() => setCount(4)}
+      <input
+        name="count"
+        aria-label="Number of beats or bars"
+        title="A number of beats, or of bars: 4, 8 bars. Enter takes it"
+        className="w-[5.2em] border-b border-edge bg-transparent text-right"
+        inputMode="decimal"
+        autoComplete="off"
+        defaultValue="4"
+        onChange={(event) => setCount(readCount(event.target.value)?.count ?? 0)}
       />
       {(
         [
           ['beats', count],
-          ['bars', count * (source.hand.beatsPerBar ?? 4)],
+          ['bars', count * beatsPerBar],
         ] as const
       ).map(([word, beats]) => (
         <button
@@ -163,13 +171,20 @@ function BySelection({ source, onUse }: { source: Source; onUse: (bpm: number) =
           className="plain-button !px-1.5"
           disabled={!offers(beats)}
           title={`${bpmFor(beats).toFixed(2)} BPM`}
-          onClick={() => onUse(Math.round(bpmFor(beats) * 1000) / 1000)}
+          onClick={() => use(beats)}
         >
           {word}
         </button>
       ))}
-    </div>
+    </form>
   )
+}
+
+/** "4", "4 beats", "8 bars": a count and what is counted; undefined where it is none. */
+function readCount(text: FormDataEntryValue | null): { count: number; word: 'beats' | 'bars' } | undefined {
+  const match = /^\s*(\d+(?:[.,]\d+)?)\s*(beats?|bars?)?\s*$/i.exec(String(text ?? ''))
+  const count = match ? Number((match[1] as string).replace(',', '.')) : 0
+  return count > 0 ? { count, word: match?.[2]?.toLowerCase().startsWith('bar') ? 'bars' : 'beats' } : undefined
 }
 
 function FirstBeat({ source, found }: { source: Source; found: Found }) {

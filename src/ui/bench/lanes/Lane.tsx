@@ -78,7 +78,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
       heightPx: drawnPx,
       overview: facts?.overview,
       stretch,
-      colour: colourOf(laneColour(variant?.letter).slice(4, -1)),
+      colour: colourOf(laneColour(variant?.methodId).slice(4, -1)),
       stale: !fresh,
       ticks: marks,
       tickColour: colourOf('--rule'),
@@ -100,11 +100,11 @@ export const Lane = memo(function Lane(props: LaneProps) {
         aria-pressed={active}
         aria-label={variant ? `Hear variant ${variant.letter}, ${name}` : 'Hear the reference'}
         className="flex w-[208px] shrink-0 flex-col justify-center gap-[3px] border-r border-rule px-4 text-left"
-        style={{ boxShadow: active ? `inset 4px 0 0 ${laneColour(variant?.letter)}` : undefined }}
+        style={{ boxShadow: active ? `inset 4px 0 0 ${laneColour(variant?.methodId)}` : undefined }}
         onClick={() => hearLane(index)}
       >
         <span className="flex w-full items-center gap-2">
-          <LaneBadge letter={variant?.letter} hollow={!active} />
+          <LaneBadge variant={variant} hollow={!active} />
           <span className={`min-w-0 flex-1 truncate ${active ? 'font-[640]' : 'text-soft'}`}>{name}</span>
           <kbd className="key">{index}</kbd>
         </span>

@@ -12,10 +12,12 @@ import { selectionPx } from './draw'
 import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
 import { type Gesture, IDLE, move, press, rangeOf } from './gesture'
 import { Lane } from './Lane'
+import { Legend } from './Legend'
 
 const HEAD_PX = 208
 const RULER_PX = 26
 const TOP_PX = RULER_PX + MARKS_PX
+const LEGEND_PX = 19
 const LANE_MIN_PX = 60
 const LANE_MAX_PX = 150
 
@@ -48,7 +50,7 @@ export function Lanes({ source }: { source: Source }) {
   const mark = useRef('')
 
   const count = source.variants.length + 1
-  const laneHeight = Math.floor(Math.min(LANE_MAX_PX, Math.max(LANE_MIN_PX, (heightPx - TOP_PX) / count)))
+  const laneHeight = Math.floor(Math.min(LANE_MAX_PX, Math.max(LANE_MIN_PX, (heightPx - TOP_PX - LEGEND_PX) / count)))
 
   const setView = useCallback(
     (next: View) => setOutlook((outlook) => ({ views: { ...outlook.views, [source.id]: next } })),
@@ -159,6 +161,7 @@ export function Lanes({ source }: { source: Source }) {
         )}
         <Playhead source={source} view={view} widthPx={laneWidth} />
       </div>
+      {count > 1 && <Legend />}
     </section>
   )
 }

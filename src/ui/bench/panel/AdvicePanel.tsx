@@ -1,5 +1,5 @@
 import { Plus } from 'lucide-react'
-import { methodById, rankTrials, reasonOf } from '../../../core'
+import { harmText, methodById, rankTrials, reasonOf } from '../../../core'
 import { errorText } from '../../../host/errorText'
 import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../../session'
 import { timeText } from '../../common/formats'
@@ -19,6 +19,8 @@ export function AdvicePanel({ source }: { source: Source }) {
   const running = state?.status === 'running'
   const whole = best && `${timeText(best.trial.span.from / sampleRate)} to ${timeText(best.trial.span.to / sampleRate)}`
   const close = ranked.filter((one) => one.close)
+  // one scale for all of them, that ends with the worst
+  const most = Math.max(1, ...ranked.map(({ harm }) => harm))
 
   return (
     <div className="flex max-h-[250px] flex-col px-5 py-2.5">
@@ -50,7 +52,7 @@ export function AdvicePanel({ source }: { source: Source }) {
           ) : state?.status === 'cancelled' ? (
             'Stopped. What was tried stays below.'
           ) : state?.status === 'done' && close.length > 1 ? (
-            `Close: ${close.map((one) => methodById(one.methodId).label).join(', ')}. Let your ear decide.`
+            `No difference that these figures tell: ${close.map((one) => methodById(one.methodId).label).join(', ')}. Let your ear decide.`
           ) : state?.status === 'done' ? (
             'Least harm first.'
           ) : running ? null : (
@@ -63,21 +65,18 @@ export function AdvicePanel({ source }: { source: Source }) {
         <ol aria-label="Methods by harm" className="mt-2 min-h-0 overflow-y-auto">
           {ranked.map((one, n) => (
             <li key={one.methodId} className="flex items-baseline gap-3 py-[2px]">
-              <span className="w-4 text-right text-faint">{n + 1}</span>
+              <span className="w-6 text-right text-faint">{one.close && close.length > 1 ? '1 =' : n + 1}</span>
               <span className={`w-[116px] shrink-0 ${n === 0 ? 'font-[640]' : ''}`}>
                 {methodById(one.methodId).label}
               </span>
               <span className="w-[92px] shrink-0">
                 <span
                   className="inline-block h-[7px] rounded-[1px] bg-[var(--harm)] align-middle"
-                  style={{ width: Math.max(2, Math.min(60, 4 * one.harm)) }}
+                  style={{ width: Math.max(2, (56 * one.harm) / most) }}
                 />{' '}
-                <span className="text-soft">{one.harm.toFixed(1)}</span>
+                <span className="text-soft">{harmText(one.trial.measurement)}</span>
               </span>
-              <span
-                className="min-w-0 flex-1 truncate text-soft"
-                title={reasonOf(one.trial.measurement, ranked[n === 0 ? 1 : 0]?.trial.measurement)}
-              >
+              <span className="min-w-0 flex-1 text-soft">
                 {reasonOf(one.trial.measurement, ranked[n === 0 ? 1 : 0]?.trial.measurement)}
               </span>
               <button

@@ -11,6 +11,7 @@ import {
   finishRanking,
   gradeHidden,
   hearHidden,
+  mayVote,
   startBlind,
   stopBlind,
 } from '../../session/try/blind'
@@ -83,7 +84,7 @@ function Begin({ source }: { source: Source }) {
                     setPicked(event.target.checked ? [...lanes, id] : lanes.filter((other) => other !== id))
                   }
                 />
-                <LaneBadge letter={variant?.letter} hollow />
+                <LaneBadge variant={variant} hollow />
                 {variant ? methodById(variant.methodId).label : 'Reference'}
               </label>
             )
@@ -105,13 +106,23 @@ function Begin({ source }: { source: Source }) {
 function Running({ run }: { run: BlindRun }) {
   const names = run.mode === 'ABX' ? ['A', 'B', 'X'] : run.places.map((_, i) => String(i + 1))
   const round = run.answers.length + 1
+  const ready = mayVote(run)
+  const missing = names.filter((_, i) => !run.sounded.includes(i))
   return (
     <div className="flex flex-col gap-2.5 px-5 py-2.5">
       <div className="flex items-center gap-3">
         <span className="wide text-[15px]">
           {run.mode === 'rank' ? 'Grade each lane' : `Round ${round} of ${run.rounds}`}
         </span>
-        <span className="text-soft">Keys 1 to {names.length} switch; Space plays; the loop stays as it is.</span>
+        <span className="text-soft" role="status">
+          Keys 1 to {names.length} switch
+          {run.mode === 'AB'
+            ? ', V votes for the one that is heard'
+            : run.mode === 'ABX'
+              ? ', A and B say which X is'
+              : ', ↑ and ↓ grade the one that is heard, V ends'}
+          .{!ready && ` Hear ${missing.join(' and ')} first: then a vote counts.`}
+        </span>
         <button type="button" className="plain-button ml-auto" onClick={stopBlind}>
           Give up and show names
         </button>
@@ -144,12 +155,18 @@ function Running({ run }: { run: BlindRun }) {
         ))}
         <span className="ml-6 flex gap-2">
           {run.mode === 'rank' ? (
-            <button type="button" className="solid-button" onClick={finishRanking}>
+            <button type="button" className="solid-button" disabled={!ready} onClick={finishRanking}>
               Done, show names
             </button>
           ) : (
             ([0, 1] as const).map((place) => (
-              <button key={place} type="button" className="solid-button" onClick={() => answerBlind(place)}>
+              <button
+                key={place}
+                type="button"
+                className="solid-button"
+                disabled={!ready}
+                onClick={() => answerBlind(place)}
+              >
                 {run.mode === 'AB' ? `${names[place]} is better` : `X is ${names[place]}`}
               </button>
             ))

@@ -2,12 +2,13 @@ import { Check, Play, Square } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import {
   artefactKind,
-  figureOf,
+  findingsOf,
+  foundFigureOf,
   harmOf,
+  isClose,
   methodById,
   planOf,
   type Spectrogram,
-  worstFirst,
   worstOf,
 } from '../../../core'
 import { errorText } from '../../../host/errorText'
@@ -60,7 +61,7 @@ export function ExplorePanel({ source, variant }: { source: Source; variant: Var
   const running = current?.status === 'running'
   const done = current?.tries.filter(({ trial }) => trial).length ?? 0
   const harms = (current?.tries ?? []).flatMap(({ trial }) => (trial ? [harmOf(trial.measurement)] : []))
-  const least = leastHarm(current?.tries ?? [])
+  const least = apart(harms) ? leastHarm(current?.tries ?? []) : undefined
   const most = Math.max(...harms)
   const topDb = Math.max(
     -120,
@@ -70,7 +71,7 @@ export function ExplorePanel({ source, variant }: { source: Source; variant: Var
   return (
     <div className="flex flex-col px-5 py-2.5">
       <div className="flex items-center gap-3">
-        <LaneBadge letter={variant.letter} />
+        <LaneBadge variant={variant} />
         <Select aria-label="Setting to explore" value={name} onChange={(event) => setWanted(event.target.value)}>
           {names.map((one) => (
             <option key={one} value={one}>
@@ -102,6 +103,8 @@ export function ExplorePanel({ source, variant }: { source: Source; variant: Var
             <span className="text-trouble">{errorText(current.error)}</span>
           ) : old ? (
             'Something else has changed since: these figures are of the recipe before.'
+          ) : current?.status === 'done' && harms.length > 1 && !apart(harms) ? (
+            'No difference that these figures tell: take what you like to hear.'
           ) : current?.status === 'cancelled' ? (
             'Stopped. What was tried stays below.'
           ) : (
@@ -133,6 +136,9 @@ export function ExplorePanel({ source, variant }: { source: Source; variant: Var
     </div>
   )
 }
+
+/** Whether tries differ by more than their figures scatter: else none of them is better. */
+const apart = (harms: readonly number[]) => harms.length > 1 && !isClose(Math.max(...harms), Math.min(...harms))
 
 /** The try with least harm: one in which nothing is audible before any in which something is. */
 function leastHarm(tries: readonly ExploredTry[]): ExploredTry | undefined {
@@ -171,7 +177,7 @@ function Card({
 }) {
   const playing = useSession((state) => state.playing)
   const heard = useSession((state) => state.tried?.recipe === one.recipe)
-  const told = one.trial ? worstFirst(one.trial.measurement.artefacts).slice(0, 2) : []
+  const told = one.trial ? findingsOf(one.trial.measurement).slice(0, 2) : []
   const hear = () => {
     const sound = heardSound(source)
     if (!sound || !one.trial) return
@@ -210,12 +216,12 @@ function Card({
       <span className="h-[3px] bg-rule" aria-hidden="true">
         <span className="block h-full bg-[var(--harm)]" style={{ width: `${100 * share}%` }} />
       </span>
-      <span className="h-[30px] overflow-hidden px-1 text-[11.5px] leading-[15px] text-soft">
+      <span className="min-h-[30px] px-1 text-[11.5px] leading-[15px] text-soft">
         {!one.trial && 'waiting'}
         {one.trial && told.length === 0 && 'nothing audible'}
-        {told.map((artefact) => (
-          <span key={artefact.id} className="block truncate" title={artefactKind(artefact.id).sounds}>
-            {artefactKind(artefact.id).label.toLowerCase()} {figureOf(artefact)}
+        {told.map((finding) => (
+          <span key={finding.artefact.id} className="block" title={artefactKind(finding.artefact.id).sounds}>
+            {artefactKind(finding.artefact.id).label.toLowerCase()} {foundFigureOf(finding)}
           </span>
         ))}
       </span>

@@ -4,8 +4,12 @@ import {
   type Artefact,
   type ArtefactKind,
   figureOf,
-  gradeOf,
+  findingOf,
+  foundFigureOf,
+  gradeOfArtefact,
   harmOf,
+  harmText,
+  heardPlacesOf,
   methodById,
   type Trial,
   verdictOf,
@@ -46,6 +50,8 @@ export function Scorecard({ source }: { source: Source }) {
     return { variantId: variant.id, variant, trial: fresh ? state.trial : undefined, state }
   })
   const columns = columnsOf(rows)
+  const facts = partFacts(source)
+  const seconds = facts ? (facts.frames * source.target.stretch) / facts.sampleRate : 0
   const told = rows.find((row) => row.variantId === chosen?.id)
   if (rows.length === 0) return <p className="px-5 py-4 text-soft">No variant yet. Add one above the lanes.</p>
   return (
@@ -74,8 +80,8 @@ export function Scorecard({ source }: { source: Source }) {
                   hint={kind.sounds}
                 />
               ))}
-              <th scope="col" title="Seconds of stereo made per second of one core">
-                Cost<span className="caption block font-normal">× real</span>
+              <th scope="col" title="How long one core takes to make this result: less is better">
+                Cost<span className="caption block font-normal">s</span>
               </th>
             </tr>
           </thead>
@@ -88,13 +94,13 @@ export function Scorecard({ source }: { source: Source }) {
                     className="flex items-center gap-2 whitespace-nowrap"
                     onClick={() => hearLane(1 + source.variants.indexOf(variant))}
                   >
-                    <LaneBadge letter={variant.letter} hollow={variant.id !== chosen?.id} />
+                    <LaneBadge variant={variant} hollow={variant.id !== chosen?.id} />
                     {methodById(variant.methodId).label}
                   </button>
                 </th>
                 {trial ? (
                   <>
-                    <td>{harmOf(trial.measurement).toFixed(1)}</td>
+                    <td>{harmText(trial.measurement)}</td>
                     {columns.map((kind) => {
                       const artefact = trial.measurement.artefacts.find(({ id }) => id === kind.id)
                       return (
@@ -108,7 +114,12 @@ export function Scorecard({ source }: { source: Source }) {
                               sampleRate={sampleRate}
                             />
                           ) : (
-                            <span className="text-faint">–</span>
+                            <span
+                              className="text-faint"
+                              title={artefact?.short ? 'too short to tell' : 'nothing to measure it on'}
+                            >
+                              {artefact?.short ? '?' : '–'}
+                            </span>
                           )}
                         </td>
                       )
@@ -123,7 +134,7 @@ export function Scorecard({ source }: { source: Source }) {
                         : 'waiting'}
                   </td>
                 )}
-                <td className="text-soft">{methodById(variant.methodId).timesRealTime}</td>
+                <td className="text-soft">{costText(seconds, variant.methodId)}</td>
               </tr>
             ))}
           </tbody>
@@ -237,6 +248,12 @@ function SortHead(props: {
   )
 }
 
+/** How long a result takes, s. */
+function costText(resultSeconds: number, methodId: string): string {
+  const cost = resultSeconds / methodById(methodId).timesRealTime
+  return cost < 0.095 ? '< 0.1' : cost.toFixed(cost < 10 ? 1 : 0)
+}
+
 const GRADE_MARK = { 'not audible': 0, slight: 1, clear: 2, severe: 3 } as const
 
 /** A figure with its grade as bars, so that it is read without colour; it opens what there is to know of it. */
@@ -248,12 +265,14 @@ function Figure(props: {
   sampleRate: number
 }) {
   const { artefact, kind, source, variant, sampleRate } = props
-  const grade = gradeOf(artefact.id, artefact.value)
-  const worst = [...artefact.places].sort((a, b) => b.value - a.value)[0]
+  const grade = gradeOfArtefact(artefact)
+  const finding = findingOf(artefact)
+  const figure = finding ? foundFigureOf(finding) : figureOf(artefact)
+  const worst = heardPlacesOf(artefact).sort((a, b) => b.value - a.value)[0]
   const digits = artefact.value >= 10 || kind.unit === 'per 100' || kind.unit === 'clicks' ? 0 : 1
   return (
     <Pop
-      label={`${kind.label} of variant ${variant.letter}: ${figureOf(artefact)}, ${grade}`}
+      label={`${kind.label} of variant ${variant.letter}: ${figure}, ${grade}`}
       width={330}
       trigger={
         <span className="flex items-center justify-end gap-1" data-grade={grade}>
@@ -268,6 +287,7 @@ function Figure(props: {
     >
       <p className="wide text-[15px]">
         {kind.label}: {figureOf(artefact)}
+        {finding?.local && `, ${foundFigureOf(finding)}`}
       </p>
       <p className="mt-0.5 text-soft">
         <b className="text-text">{grade}</b> · audible from {kind.audibleFrom}, clear from {kind.clearFrom}, severe from{' '}
@@ -286,7 +306,7 @@ function Figure(props: {
           ))}
         </dl>
       )}
-      {worst && worst.value > 0 && (
+      {worst && (
         <button
           type="button"
           className="plain-button mt-2 -ml-2 !text-tide"

@@ -38,7 +38,7 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
     >
       <div className="min-w-0">
         <div className="flex items-center gap-2.5">
-          <LaneBadge letter={variant.letter} />
+          <LaneBadge variant={variant} />
           <MethodMenu
             label={`Method of variant ${variant.letter}: ${method.label}`}
             value={variant.methodId}
@@ -88,6 +88,12 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
                 onReset={() => setSeed(source, variant, 1)}
               />
             </span>
+          )}
+          {source.target.holdPercent > 0 && !method.gainsByHold && (
+            <p className="caption max-w-[46ch]">
+              Attack hold is left out here: pieces this long, thrown over an attack, spread it whether it is held or
+              not.
+            </p>
           )}
           {method.tiesPitchToSpeed && (
             <p className="caption max-w-[46ch]">

@@ -12,6 +12,9 @@ const STOPS = {
   },
 } as const
 
+/** The colours of a difference, from quieter to louder. */
+export const differenceStops = (theme: keyof typeof STOPS): readonly string[] => STOPS[theme].differences
+
 type Ramps = Readonly<Record<'levels' | 'differences', Uint8ClampedArray>>
 const made = new Map<string, Ramps>()
 

@@ -65,10 +65,28 @@ async function listenTo(source: Source, onReady: () => void) {
     }
     if (!source.range) rememberFacts(id, sound)
     setLoad(key, { status: 'ready', facts: sound.facts })
-    if (here) onReady()
+    if (here) {
+      onReady()
+      hearAwaited()
+    }
   } catch (error) {
     setLoad(key, { status: 'failed', error })
   }
+}
+
+/** the source that is to be heard from its start once it is read */
+let awaited: string | undefined
+
+export function hearWhenReady(sourceId: string) {
+  awaited = sourceId
+  hearAwaited()
+}
+
+function hearAwaited() {
+  const source = selectedSource(getState())
+  if (!source || source.id !== awaited || heard?.key !== soundKey(source)) return
+  awaited = undefined
+  if (!playback.playing) void playback.play(0)
 }
 
 /** Try to read a source again that could not be read. */

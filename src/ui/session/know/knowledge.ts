@@ -1,5 +1,5 @@
 import { knowledgeOf as joined, type Knowledge } from '../../../core'
-import { type Found, readKnowledge, type Source } from '../../../session'
+import { amend, type Found, firstVariants, hasUntouchedLanes, readKnowledge, type Source } from '../../../session'
 import { knowledgeRows, pool, shelf } from '../state/engine'
 import { rememberFacts } from '../state/loading'
 import { tell } from '../state/notices'
@@ -23,8 +23,10 @@ export function syncKnowledge(state: State) {
 }
 
 async function findOut(source: Source, rank: number) {
-  const set = (knowledge: Knowledge | null) =>
+  const set = (knowledge: Knowledge | null) => {
     setState((state) => ({ knowledge: { ...state.knowledge, [source.id]: knowledge } }))
+    if (knowledge) chooseLanes(source.id, knowledge)
+  }
   set(null)
   try {
     const known =
@@ -62,6 +64,17 @@ async function findOut(source: Source, rank: number) {
   }
 }
 
+/** Lanes that nobody touched yet become those of the source's kind: something that was found out, so no step of undo. */
+function chooseLanes(sourceId: string, { material }: Knowledge) {
+  if (material.kind === 'unsure' || getState().access.kind !== 'writes') return
+  setState((state) => ({
+    history: amend(state.history, (session) => {
+      const source = session.sources.find(({ id }) => id === sourceId)
+      if (source && hasUntouchedLanes(source)) source.variants = firstVariants(sourceId, material.kind)
+    }),
+  }))
+}
+
 /** What was found out about a file before; undefined where it was not, or by an older version. */
 async function kept(hash: string): Promise<Knowledge | undefined> {
   return readKnowledge(await knowledgeRows.get(hash).catch(() => undefined))
@@ -87,5 +100,6 @@ async function ofDemo(file: string): Promise<Knowledge | undefined> {
 export function alreadyKnown(sourceId: string, hash: string, knowledge: Knowledge) {
   asked.add(sourceId)
   setState((state) => ({ knowledge: { ...state.knowledge, [sourceId]: knowledge } }))
+  chooseLanes(sourceId, knowledge)
   knowledgeRows.put(hash, knowledge).catch(tell)
 }

@@ -4,7 +4,11 @@ import { type Notice, store } from './store'
 let nextNotice = 1
 
 export function notify(notice: Omit<Notice, 'id'>) {
-  store.setState((state) => ({ notices: [...state.notices, { ...notice, id: nextNotice++ }] }))
+  const isReplaced = ({ kind, tone, text }: Notice) =>
+    (kind !== undefined && kind === notice.kind) || (tone === notice.tone && text === notice.text)
+  store.setState((state) => ({
+    notices: [...state.notices.filter((one) => !isReplaced(one)), { ...notice, id: nextNotice++ }],
+  }))
 }
 
 export function dismiss(id: number) {

@@ -50,6 +50,8 @@ export interface BlindRun {
   /** of this round: which lane each hidden place holds; for ABX the third is one of the first two again */
   readonly places: readonly string[]
   readonly heard: number
+  /** which hidden places of this round have sounded: a vote counts when all have */
+  readonly sounded: readonly number[]
   /** of rounds before: the lane that was preferred (AB), or whether X was named right (ABX) */
   readonly answers: readonly (string | boolean)[]
   /** 0–100 for each hidden place, while ranking */
@@ -127,6 +129,8 @@ export interface Notice {
   readonly tone: 'plain' | 'trouble'
   readonly text: string
   readonly undo?: boolean
+  /** a notice of a kind takes the place of the one before of that kind */
+  readonly kind?: 'undo'
   readonly action?: { readonly label: string; readonly run: () => void }
 }
 

@@ -1,6 +1,6 @@
 import { type BlindResult, REFERENCE, type Source } from '../../../session'
 import { edit } from '../edits'
-import { hearLane } from '../hear/listening'
+import { hearLane, playback, togglePlay } from '../hear/listening'
 import { type BlindRun, store } from '../state/store'
 import { resultOf } from './blindResult'
 
@@ -39,12 +39,24 @@ export function startBlind(source: Source, mode: BlindMode, lanes: readonly stri
     rounds: mode === 'rank' ? 1 : rounds,
     places: placesOf(mode, hidden),
     heard: 0,
+    sounded: [],
     answers: [],
     grades: hidden.map(() => 50),
   }
   setState({ blind: run })
-  hearPlaceOf(run, 0)
+  soundPlace(run, 0)
 }
+
+/** Let a hidden place sound, from rest too, and note that it did. */
+function soundPlace(run: BlindRun, place: number) {
+  const sounded = run.sounded.includes(place) ? run.sounded : [...run.sounded, place]
+  setState({ blind: { ...run, heard: place, sounded } })
+  hearPlaceOf(run, place)
+  if (!playback.playing) togglePlay()
+}
+
+/** Whether every hidden place of the round has been heard. */
+export const mayVote = ({ places, sounded }: BlindRun) => sounded.length >= places.length
 
 export function stopBlind() {
   setState({ blind: undefined })
@@ -54,8 +66,7 @@ export function stopBlind() {
 export function hearHidden(place: number) {
   const { blind } = getState()
   if (!blind || place < 0 || place >= blind.places.length) return
-  setState({ blind: { ...blind, heard: place } })
-  hearPlaceOf(blind, place)
+  soundPlace(blind, place)
 }
 
 function hearPlaceOf(run: BlindRun, place: number) {
@@ -69,24 +80,35 @@ export function gradeHidden(place: number, grade: number) {
   if (blind) setState({ blind: { ...blind, grades: blind.grades.map((old, i) => (i === place ? grade : old)) } })
 }
 
+/** Vote by keys: of AB for the place that is heard, of ABX by the letter that X is; grade what is heard while ranking. */
+export function voteByKey(key: string) {
+  const { blind } = getState()
+  if (!blind) return
+  if (blind.mode === 'rank') {
+    const step = key === 'ArrowUp' ? 5 : key === 'ArrowDown' ? -5 : 0
+    const grade = (blind.grades[blind.heard] ?? 50) + step
+    if (step !== 0) gradeHidden(blind.heard, Math.max(0, Math.min(100, grade)))
+    else if (key === 'v') finishRanking()
+  } else if (blind.mode === 'AB' && key === 'v') answerBlind(blind.heard as 0 | 1)
+  else if (blind.mode === 'ABX' && (key === 'a' || key === 'b')) answerBlind(key === 'a' ? 0 : 1)
+}
+
 /** AB: the place that is preferred. ABX: whether X is the first or the second place. */
 export function answerBlind(place: 0 | 1) {
   const { blind } = getState()
-  if (!blind || blind.mode === 'rank') return
+  if (!blind || blind.mode === 'rank' || !mayVote(blind)) return
   const answer = blind.mode === 'AB' ? (blind.places[place] as string) : blind.places[2] === blind.places[place]
   const answers = [...blind.answers, answer]
   if (answers.length >= blind.rounds) {
     finish({ ...blind, answers })
     return
   }
-  const next = { ...blind, answers, places: placesOf(blind.mode, blind.lanes), heard: 0 }
-  setState({ blind: next })
-  hearPlaceOf(next, 0)
+  soundPlace({ ...blind, answers, places: placesOf(blind.mode, blind.lanes), heard: 0, sounded: [] }, 0)
 }
 
 export function finishRanking() {
   const { blind } = getState()
-  if (blind?.mode === 'rank') finish(blind)
+  if (blind?.mode === 'rank' && mayVote(blind)) finish(blind)
 }
 
 function finish(run: BlindRun) {

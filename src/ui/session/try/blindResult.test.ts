@@ -12,6 +12,7 @@ const run = (part: Partial<BlindRun>): BlindRun => ({
   rounds: 8,
   places: [a, b],
   heard: 0,
+  sounded: [],
   answers: [],
   grades: [50, 50],
   ...part,
