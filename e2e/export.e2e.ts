@@ -26,7 +26,7 @@ test("the browser's worker and Node write the same bytes, at every depth", async
   await page.getByRole('radio', { name: 'keep' }).click()
   const folder = mkdtempSync(join(tmpdir(), 'zumbet-e2e-'))
   for (const [letter, method, format, depth] of [
-    ['A', 'wsola', 'WAV 16 bit', '16'],
+    ['A', 'layered', 'WAV 16 bit', '16'],
     ['B', 'vocoder', 'WAV 24 bit', '24'],
     ['C', 'grain', 'WAV 32 float', '32f'],
   ] as const) {
@@ -92,7 +92,9 @@ test("methods that learn from the sound first write the same bytes in the browse
     const out = join(folder, `${id}.wav`)
     const stretch = String(1 / CALL.seconds)
     const words = ['render', CALL.file, out, '--method', id, '--stretch', stretch]
-    const pitch = ['--semitones', '2', '--formants', 'shift', '--formant-semitones', '-1', '--hold-attacks', '60']
+    const pitch = ['--semitones', '2', '--formants', 'shift', '--formant-semitones', '-1']
+    // a cloud or a drift is left without what does it no good
+    if (id !== 'drift') pitch.push('--hold-attacks', '60')
     execFileSync(process.execPath, ['bin/zumbet.mjs', ...words, ...pitch, '--depth', '24'])
     expect(file.bytes.equals(readFileSync(out)), id).toBe(true)
   }

@@ -72,7 +72,7 @@ test('undo and redo walk through all edits and back', async ({ page }) => {
   for (let n = 0; n < 4; n++) await page.keyboard.press('Control+z')
   expect([await now(page, 'Stretch'), await now(page, 'Semitones')]).toEqual(['1.25', '0'])
   await expect(page.getByRole('radio', { name: 'move' })).toHaveAttribute('aria-checked', 'true')
-  await expect(page.getByRole('button', { name: 'Hear variant A, Waveform match' })).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Hear variant A, Attack splice' })).toBeVisible()
   await expect(page.getByRole('button', { name: 'Undo', exact: true })).toBeDisabled()
   for (let n = 0; n < 4; n++) await page.keyboard.press('Control+Shift+z')
   expect([await now(page, 'Stretch'), await now(page, 'Semitones')]).toEqual(['2', '-5'])
@@ -101,6 +101,9 @@ test('the main job, from a file to a file, without touching the mouse', async ({
   await page.keyboard.press('ArrowDown')
   await page.keyboard.press('ArrowDown')
   await expect(page.getByRole('main').getByRole('heading', { name: 'Harmonium' })).toBeVisible()
+  // who walks the shelf hears it
+  await expect(page.getByRole('button', { name: 'Stop' })).toBeVisible()
+  await page.keyboard.press('Space')
   await drawn(page)
   await tabTo(focused('Stretch'))
   await page.keyboard.type('1.5')
@@ -114,6 +117,6 @@ test('the main job, from a file to a file, without touching the mouse', async ({
   const waiting = page.waitForEvent('download')
   await page.keyboard.press('Enter')
   const download = await waiting
-  expect(download.suggestedFilename()).toBe('Harmonium_x1.5_vocoder.wav')
+  expect(download.suggestedFilename()).toBe('Harmonium_x1.5_layered.wav')
   expect(readFileSync((await download.path()) as string).length).toBeGreaterThan(1e6)
 })

@@ -11,7 +11,7 @@ test('opens on The Tide Clock with all ten sounds, read, and three variants draw
     await expect(rows.filter({ hasText: `0:0${sound.seconds.toFixed(3)}` })).not.toHaveCount(0)
   }
   for (const name of [
-    'Hear variant A, Waveform match',
+    'Hear variant A, Attack splice',
     'Hear variant B, Locked vocoder',
     'Hear variant C, Grain cloud',
   ]) {

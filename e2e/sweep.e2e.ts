@@ -51,9 +51,11 @@ test('a sweep is stopped, gone on with after a reload, walked by keys, heard, ex
   await page.keyboard.press('ArrowDown')
   await page.keyboard.press('ArrowRight')
   await expect(page.getByRole('button', { name: /^Pitch cycle at −19 st/ })).toBeFocused()
+  await page.keyboard.press('ArrowUp')
+  await expect(page.getByRole('button', { name: /^Attack splice at −19 st/ })).toBeFocused()
   await page.keyboard.press('Enter')
   const panel = page.getByRole('region', { name: 'Point' })
-  await expect(panel).toContainText('Pitch cycle · −19 st')
+  await expect(panel).toContainText('Attack splice · −19 st')
   await expect(page.getByRole('button', { name: 'Stop' }).first()).toBeVisible()
   const samples = await listen(page, 1)
   expect(samples.some((value) => Math.abs(value) > 0.01)).toBe(true)
@@ -78,13 +80,13 @@ test('a sweep is stopped, gone on with after a reload, walked by keys, heard, ex
   // to the bench in one step of undo
   await panel.getByRole('button', { name: 'To the bench' }).click()
   await expect(page.getByRole('spinbutton', { name: 'Semitones' })).toHaveValue('−19')
-  await expect(page.getByRole('button', { name: /^Hear variant \w, Pitch cycle/ })).toHaveAttribute(
+  await expect(page.getByRole('button', { name: /^Hear variant \w, Attack splice/ })).toHaveAttribute(
     'aria-pressed',
     'true',
   )
   await page.getByRole('button', { name: 'Undo' }).click()
   await expect(page.getByRole('spinbutton', { name: 'Semitones' })).toHaveValue('0')
-  await expect(page.getByRole('button', { name: /Pitch cycle/ })).toHaveCount(0)
+  await expect(page.getByRole('button', { name: /Attack splice/ })).toHaveCount(0)
 })
 
 test('a setting is explored, spectrograms and differences are drawn, and a report is written', async ({ page }) => {

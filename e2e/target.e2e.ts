@@ -89,9 +89,36 @@ test('what makes no sense is marked and changes nothing', async ({ page }) => {
   await expect(field).toHaveAttribute('aria-invalid', 'true')
   await field.press('Escape')
   expect(await at(page, 'Stretch')).toBe(1.25)
+  // what is refused is refused, and the field says what it takes
   await type(field, '5000')
-  expect(await at(page, 'Stretch')).toBe(1000)
+  expect(await at(page, 'Stretch')).toBe(1.25)
+  await expect(page.getByRole('alert')).toContainText('Stretch goes from')
+  await type(field, '12 q')
+  await expect(page.getByRole('alert')).toContainText('“12 q” is no stretch')
+  await expect(page.getByRole('alert')).toContainText('+5 %')
+  expect(await at(page, 'Stretch')).toBe(1.25)
+  await type(field, '1000')
   await expect(page.getByText('drawn on demand').first()).toBeVisible()
+})
+
+test('a length and a pitch are typed as people write them, in any of their fields', async ({ page }) => {
+  await openSession(page)
+  for (const [name, text, stretch] of [
+    ['Stretch', '0:08', 0.8],
+    ['Stretch', '+5 %', 0.84],
+    ['Length in seconds', '480000 samples', 1],
+    ['Length in per cent', '4 bars', 1],
+    ['Stretch', '120 BPM', 0.8],
+    ['Tempo of the result', '125 %', 1.25],
+  ] as const) {
+    await type(number(page, name), text)
+    expect(await at(page, 'Stretch'), text).toBeCloseTo(stretch, 3)
+  }
+  await type(number(page, 'Semitones'), '+150 cents')
+  expect([await at(page, 'Semitones'), await at(page, 'Cents')]).toEqual([2, -50])
+  // a step back says which it was
+  await page.keyboard.press('Control+z')
+  await expect(page.getByRole('region', { name: 'Notices' }).getByText('Undone: Target, Rope winch')).toBeVisible()
 })
 
 test('variants are added, copied, given another method and other settings, and removed again', async ({ page }) => {
@@ -108,7 +135,7 @@ test('variants are added, copied, given another method and other settings, and r
   await page.getByRole('button', { name: 'Remove', exact: true }).click()
   await expect(page.getByRole('button', { name: 'Hear variant A' })).toHaveCount(0)
   await page.getByRole('button', { name: 'Undo', exact: true }).last().click()
-  await expect(page.getByRole('button', { name: 'Hear variant A, Waveform match' })).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Hear variant A, Attack splice' })).toBeVisible()
   await page.keyboard.press('5')
   expect(await at(page, 'Grain')).toBe(200)
 })

@@ -5,11 +5,12 @@ import { dismiss } from '../session/state/notices'
 import { useSession } from '../session/state/store'
 
 /**
- * What happened, said once, in a place of its own under the shelf, so that it hides nothing. The last is shown, the others are counted
- * and come forward as it fades; trouble stays until it is put away.
+ * What happened, said once, in a place of its own under the shelf, so that it hides nothing. Of what
+ * is plain the last is shown, the others are counted and come forward as it fades; trouble stays until it is put away.
  */
 export function Notices() {
   const notices = useSession((state) => state.notices)
+  const before = notices.filter(({ tone }) => tone === 'plain').length - 1
   return (
     <Toast.Provider swipeDirection="left" duration={6000} label="Notice">
       {notices.map((notice, n) => (
@@ -20,14 +21,16 @@ export function Notices() {
           onOpenChange={(open) => {
             if (!open) dismiss(notice.id)
           }}
-          hidden={n < notices.length - 1}
+          hidden={notice.tone === 'plain' && n < notices.length - 1}
           className={`notice items-start gap-2 border-t bg-ground py-1.5 pr-1.5 pl-3 text-[12.5px] ${notice.tone === 'trouble' ? 'border-trouble' : 'border-edge'}`}
         >
           <div className="min-w-0 flex-1">
             <Toast.Description className="py-0.5 break-words">
               {notice.tone === 'trouble' && <span className="mr-1.5 font-[640] text-trouble">Trouble:</span>}
               {notice.text}
-              {n > 0 && <span className="caption ml-1.5 whitespace-nowrap">and {n} before</span>}
+              {notice.tone === 'plain' && before > 0 && (
+                <span className="caption ml-1.5 whitespace-nowrap">and {before} before</span>
+              )}
             </Toast.Description>
             {notice.action && (
               <Toast.Action altText={notice.action.label} asChild>
