@@ -53,6 +53,7 @@ export {
   bpmOf,
   clampPitch,
   clampStretch,
+  depthOf,
   isPlain,
   keyInterval,
   percentOf,

@@ -45,7 +45,7 @@ export const outlookSchema = z.object({
   switchMs: z.number().min(1).max(500).default(12),
   /** each time round the loop the next lane is heard */
   turns: z.boolean().default(false),
-  format: z.enum(['16', '24', '32f']),
+  format: z.enum(['source', '16', '24', '32f']),
   /** what the list at the left shows */
   list: z.enum(['shelf', 'found']).default('shelf'),
   /** clicks over the source: none, beats, or eighths */
@@ -72,7 +72,7 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     display: { show: 'waveform', frequency: 'log' },
     switchMs: 12,
     turns: false,
-    format: '24',
+    format: 'source',
     list: 'shelf',
     click: 'off',
     audition: { fitted: false, start: 'now' },

@@ -56,6 +56,13 @@ export function pitchFromParts(semitones: number, cents: number): number {
   return clampPitch(semitones + cents / 100)
 }
 
+/** The depth of a file that is written: as chosen, or as the source's own; 24 bit where it has none. */
+export function depthOf(format: 'source' | '16' | '24' | '32f', facts: SourceFacts | undefined): '16' | '24' | '32f' {
+  if (format !== 'source') return format
+  const { bits = 24, float = false } = facts?.depth ?? {}
+  return float || bits > 24 ? '32f' : bits > 16 ? '24' : '16'
+}
+
 /** Whether nothing is wanted that the source is not already. */
 export const isPlain = (target: Target) =>
   target.stretch === 1 &&

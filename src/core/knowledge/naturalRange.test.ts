@@ -12,7 +12,25 @@ describe('naturalRange', () => {
       expect(range.slightPitch).toBeGreaterThan(range.naturalPitch)
       expect(readingOf(1, range)).toBe('natural')
       expect(readingOf(range.natural[1] + 0.01, range)).toBe('slightly stretched')
-      expect(readingOf(range.slight[0] - 0.01, range)).toBe('clearly stretched')
+      expect(readingOf(range.slight[0] - 0.01, range)).toBe('clearly shortened')
+    }
+  })
+
+  it('is told of pitch, and of both together', () => {
+    const range = naturalRange('hits')
+    expect(readingOf(1, range, range.naturalPitch)).toBe('natural')
+    expect(readingOf(1, range, -range.naturalPitch - 1)).toBe('slightly lowered')
+    expect(readingOf(1, range, range.slightPitch + 1)).toBe('clearly raised')
+    expect(readingOf(0.5, range)).toBe('clearly shortened')
+    // each alone is natural, both are not
+    expect(readingOf(range.natural[1], range, range.naturalPitch)).not.toBe('natural')
+    let before = 0
+    for (let n = 0; n <= 60; n++) {
+      const grade = ['natural', 'slightly', 'clearly'].indexOf(
+        readingOf(1 + n / 30, range, n / 6).split(' ')[0] as string,
+      )
+      expect(grade).toBeGreaterThanOrEqual(before)
+      before = grade
     }
   })
 

@@ -12,7 +12,7 @@ export interface NaturalRange {
   readonly from: 'measured' | 'stated'
 }
 
-export type Reading = 'natural' | 'slightly stretched' | 'clearly stretched'
+export type Reading = 'natural' | `${'slightly' | 'clearly'} ${'stretched' | 'shortened' | 'raised' | 'lowered'}`
 
 /**
  * Stated defaults for a kind, with the method that serves it best: where renders of such sounds, measured against ideal
@@ -32,11 +32,26 @@ export function naturalRange(kind: Material['kind'], measured?: Partial<Omit<Nat
   return { ...STATED[kind], ...measured, from: measured?.natural ? 'measured' : 'stated' }
 }
 
-const within = (value: number, [low, high]: readonly [number, number]) => value >= low - 1e-9 && value <= high + 1e-9
+/** How far something goes: 1 at the edge of what is natural, 2 at the edge of what is slight, evenly between and beyond. */
+function strainAt(distance: number, natural: number, slight: number): number {
+  if (distance <= natural) return natural > 0 ? distance / natural : distance > 0 ? 2 : 0
+  return 1 + (distance - natural) / Math.max(1e-9, slight - natural)
+}
 
-export function readingOf(stretch: number, range: NaturalRange): Reading {
-  if (within(stretch, range.natural)) return 'natural'
-  return within(stretch, range.slight) ? 'slightly stretched' : 'clearly stretched'
+/**
+ * How natural a length and a pitch sound, both together: each takes its share of what a sound bears. In words of the one that strains
+ * more.
+ */
+export function readingOf(stretch: number, range: NaturalRange, pitchSemitones = 0): Reading {
+  const side = stretch < 1 ? 0 : 1
+  const log = (ratio: number) => Math.abs(Math.log(ratio))
+  const length = strainAt(log(stretch), log(range.natural[side]), log(range.slight[side]))
+  const pitch = strainAt(Math.abs(pitchSemitones), range.naturalPitch, range.slightPitch)
+  const both = Math.hypot(length, pitch)
+  if (both <= 1 + 1e-6) return 'natural'
+  const grade = both <= 2 + 1e-6 ? 'slightly' : 'clearly'
+  if (length >= pitch) return `${grade} ${stretch < 1 ? 'shortened' : 'stretched'}`
+  return `${grade} ${pitchSemitones < 0 ? 'lowered' : 'raised'}`
 }
 
 /**

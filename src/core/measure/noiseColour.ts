@@ -26,6 +26,8 @@ const EVERY = 3
 /** a source of which this much comes again by itself is no noise; and what comes again by chance */
 const MOST_OWN = 0.5
 const CHANCE = 0.02
+/** columns that a place needs */
+const LEAST_PLACE = 6
 /** share of a wide band's power that has to be noise */
 const MOSTLY = 0.7
 
@@ -44,7 +46,7 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
   const margin = ((GRAIN_COLUMNS + 1) * size) / 4
   const isWithin = (frame: number, audio: AudioBlock) => frame > margin && frame < frameCount(audio) - margin
   const flat: number[] = []
-  const spans = createSpans(comparison, SPAN_SECONDS)
+  const spans = createSpans(comparison, 2 * SPAN_SECONDS)
   const againSpans = createSpans(comparison, 2 * SPAN_SECONDS)
   const grain = WIDE_EDGES.slice(1).map(() => ({ got: 0, want: 0, count: 0 }))
   const againInResult = createSelfLikeness(comparison.result)
@@ -132,8 +134,8 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
         // what it suffers from most is what its places tell
         places:
           repeatDb > Math.max(Math.abs(tonal), grainDb)
-            ? againSpans.places(undefined, { count: 2 })
-            : spans.places((change) => Math.max(0, Math.abs(change) - scatter)),
+            ? againSpans.places(undefined, { count: 4 })
+            : spans.places((change) => Math.max(0, Math.abs(change) - scatter), { count: LEAST_PLACE }),
         parts: { flatnessDb: tonal, grainDb, repeatDb },
       }
     },

@@ -1,7 +1,7 @@
 import { type ArtefactId, artefactKind, artefactKinds } from '../measure/artefacts'
 import { findingOf, findingsOf, isTold } from '../measure/grading'
 import type { Measurement } from '../measure/measure'
-import { figureOf, foundFigureOf } from '../measure/verdict'
+import { foundFigureOf } from '../measure/verdict'
 import type { Trial } from './trial'
 
 /**
@@ -87,15 +87,16 @@ export function reasonOf(measurement: Measurement, against?: Measurement): strin
     .flatMap(({ id, label, audibleFrom }) => {
       const own = of(measurement, id)
       const other = against && of(against, id)
-      if (!own?.measured) return []
+      const finding = own && findingOf(own)
+      // what is not heard is no reason
+      if (!own || !finding) return []
       const over = WEIGHTS[id] * Math.log1p(own.value / audibleFrom)
       const less = other ? WEIGHTS[id] * Math.log1p(other.value / audibleFrom) : 0
-      const finding = findingOf(own)
-      const figure = finding ? foundFigureOf(finding) : `${figureOf(own)}, not audible`
-      return [{ text: `${label.toLowerCase()} ${figure}`, difference: Math.abs(over - less) }]
+      return [{ text: `${label.toLowerCase()} ${foundFigureOf(finding)}`, difference: Math.abs(over - less) }]
     })
-    .filter(({ difference }) => difference > 0.1)
     .sort((a, b) => b.difference - a.difference)
   told.push(...apart.slice(0, TOLD).map(({ text }) => text))
-  return told.length === 0 ? 'nothing audible' : told.join(', ')
+  if (apart.length > TOLD) told.push(`${apart.length - TOLD} more`)
+  if (apart.length === 0) told.push(isTold(measurement) ? 'no other harm is audible' : 'too short to tell')
+  return told.join(', ')
 }

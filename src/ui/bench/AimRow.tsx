@@ -38,7 +38,7 @@ export function AimRow({ source }: { source: Source }) {
   const { key } = keyOf(source, found)
   const { kind } = kindOf(source, found)
   const range = naturalRange(kind ?? 'unsure', measured)
-  const reading = readingOf(target.stretch, range)
+  const reading = readingOf(target.stretch, range, target.tied ? 0 : target.pitchSemitones)
   const other = otherReading(target.stretch)
   const offer = other && tempo.bpm !== undefined && reading !== 'natural' ? other : undefined
   const untuned = isUntuned(source, found)
@@ -48,7 +48,7 @@ export function AimRow({ source }: { source: Source }) {
   return (
     <section
       aria-label="Aim"
-      className="flex items-end gap-x-5 border-b border-rule px-5 pb-2.5 text-[12.5px] whitespace-nowrap"
+      className="flex flex-wrap items-end gap-x-5 gap-y-2 border-b border-rule px-5 pb-2.5 text-[12.5px] whitespace-nowrap"
     >
       <Reading caption={source.range ? 'Part of the file' : 'From'}>
         <span className="inline-flex items-center gap-0.5 leading-[20px]">
@@ -160,7 +160,13 @@ export function AimRow({ source }: { source: Source }) {
             {offer.feel === 'half' ? 'Half' : 'Double'} time: × {Number(offer.stretch.toFixed(3))}
           </button>
         )}
-        <RangeGauge stretch={target.stretch} range={range} kind={kind ?? 'unsure'} reading={reading} />
+        <RangeGauge
+          stretch={target.stretch}
+          semitones={target.tied ? 0 : target.pitchSemitones}
+          range={range}
+          kind={kind ?? 'unsure'}
+          reading={reading}
+        />
         <FitToPicture source={source} range={range} />
       </span>
     </section>

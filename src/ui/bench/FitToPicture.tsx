@@ -24,7 +24,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
   const x = (seconds: number) => (seconds / shown) * WIDTH
   const fill = (seconds: number, gesture?: string) =>
     setTarget(source.id, { stretch: stretchFromSeconds(seconds, facts) }, gesture)
-  const reading = readingOf(source.target.stretch, range)
+  const reading = readingOf(source.target.stretch, range, source.target.tied ? 0 : source.target.pitchSemitones)
   const gap = slotSeconds - end
 
   function onMove(event: PointerEvent<SVGSVGElement>) {
@@ -84,7 +84,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
           Fill it
         </button>
         <span
-          className={`pb-1 ${reading === 'clearly stretched' ? 'text-trouble' : ''}`}
+          className={`pb-1 ${reading.startsWith('clearly') ? 'text-trouble' : ''}`}
           role="status"
           aria-label="Reading"
         >
@@ -122,7 +122,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
           y="22"
           width={Math.max(1, x(length))}
           height="26"
-          fill={reading === 'clearly stretched' ? 'var(--trouble)' : 'var(--tide)'}
+          fill={reading.startsWith('clearly') ? 'var(--trouble)' : 'var(--tide)'}
           opacity={reading === 'natural' ? 0.75 : 0.55}
         />
         {grip('start', lead)}

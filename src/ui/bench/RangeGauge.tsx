@@ -11,11 +11,13 @@ const places = (stretch: number) => Number(stretch.toFixed(2))
 /** Where a stretch lies between what sounds natural for this material and what does not, and where that is known from. */
 export function RangeGauge({
   stretch,
+  semitones,
   range,
   kind,
   reading,
 }: {
   readonly stretch: number
+  readonly semitones: number
   readonly range: NaturalRange
   readonly kind: string
   readonly reading: Reading
@@ -23,7 +25,7 @@ export function RangeGauge({
   const [low, high] = range.natural
   const [least, most] = range.slight
   const from =
-    range.from === 'measured' ? 'measured on this sound' : `stated for ${kind === 'unsure' ? 'unsure material' : kind}`
+    range.from === 'measured' ? 'measured on this sound' : `usual for ${kind === 'unsure' ? 'any sound' : kind}`
   return (
     <div
       role="meter"
@@ -32,10 +34,10 @@ export function RangeGauge({
       aria-valuemin={0.25}
       aria-valuemax={4}
       aria-valuetext={`${reading}, ${from}`}
-      title={`Natural from ${places(low)} to ${places(high)} ×, slightly stretched from ${places(least)} to ${places(most)} ×: ${from}`}
+      title={`Natural from ${places(low)} to ${places(high)} × and ± ${places(range.naturalPitch)} st, slight from ${places(least)} to ${places(most)} × and ± ${places(range.slightPitch)} st, less where both change: ${from}${semitones === 0 ? '' : `. Pitch ${semitones > 0 ? '+' : ''}${places(semitones)} st`}`}
     >
       <span className="caption block">
-        <b className={reading === 'clearly stretched' ? 'text-trouble' : 'text-text'}>{reading}</b> · {from}
+        <b className={reading.startsWith('clearly') ? 'text-trouble' : 'text-text'}>{reading}</b> · {from}
       </span>
       <svg width={WIDTH} height="14" className="mt-1 block overflow-visible" aria-hidden="true">
         <line x1="0" x2={WIDTH} y1="8" y2="8" stroke="var(--edge)" strokeDasharray="2 3" />
@@ -43,7 +45,7 @@ export function RangeGauge({
         <line x1={place(low)} x2={place(high)} y1="8" y2="8" stroke="var(--tide)" strokeWidth="5" />
         <path
           d={`M${place(stretch)} 9l-4-8h8z`}
-          fill={reading === 'clearly stretched' ? 'var(--trouble)' : 'var(--text)'}
+          fill={reading.startsWith('clearly') ? 'var(--trouble)' : 'var(--text)'}
         />
       </svg>
     </div>

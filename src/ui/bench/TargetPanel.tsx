@@ -43,8 +43,8 @@ export function TargetPanel({ source }: { source: Source }) {
   const sourceSeconds = facts ? facts.frames / facts.sampleRate : 1
 
   return (
-    <section aria-label="Target" className="grid grid-cols-[auto_1fr_auto] items-end gap-x-8 px-5 pt-2.5 pb-2.5">
-      <div role="group" aria-label="Length" className="flex items-end gap-3.5">
+    <section aria-label="Target" className="flex flex-wrap items-end gap-x-6 gap-y-2 px-5 pt-2.5 pb-2.5">
+      <div role="group" aria-label="Length" className="flex flex-1 items-end gap-3.5">
         <Reading caption="Length">
           <NumberField
             label="Stretch"

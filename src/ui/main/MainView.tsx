@@ -1,4 +1,4 @@
-import { LoaderCircle, Redo2, RotateCcw, Undo2 } from 'lucide-react'
+import { Download, LoaderCircle, Redo2, RotateCcw, Undo2 } from 'lucide-react'
 import { errorText } from '../../host/errorText'
 import { isPlain, soundKey } from '../../session'
 import { Bench } from '../bench/Bench'
@@ -7,7 +7,8 @@ import { channelText, countText, kindText, peakText, rateText, timeText } from '
 import { Guarded } from '../common/Guarded'
 import { redo, resetTarget, undo } from '../session/edits'
 import { loadAgain } from '../session/hear/listening'
-import { selectedSource, useSession } from '../session/state/store'
+import { exportHeard } from '../session/render/exports'
+import { chosenVariant, selectedSource, useSession } from '../session/state/store'
 import { SweepView } from '../sweep/SweepView'
 import { AccessBar } from './AccessBar'
 import { useKeys } from './useKeys'
@@ -28,20 +29,22 @@ function Main() {
   const source = useSession(selectedSource)
   const load = useSession((state) => (source ? state.loads[soundKey(source)] : undefined))
   const view = useSession((state) => state.outlook.view)
+  const variant = useSession((state) => (source ? chosenVariant(state, source) : undefined))
+  const blind = useSession((state) => state.blind !== undefined)
   const past = useSession((state) => state.history.past.at(-1)?.label)
   const future = useSession((state) => state.history.future[0]?.label)
   const { facts } = source ?? {}
 
   return (
     <main className="flex min-h-0 min-w-0 flex-col [grid-area:bench]">
-      <header className="flex h-[58px] shrink-0 items-center gap-4 px-5">
+      <header className="flex min-h-[58px] shrink-0 items-center gap-4 px-5">
         {source && (
           <>
             <h2 className="wide max-w-[340px] truncate text-[22px]">{source.name}</h2>
             {facts && (
               <div
                 role="group"
-                className="flex min-w-0 flex-1 gap-x-4 truncate pt-1 text-[12.5px] text-soft"
+                className="flex min-w-0 flex-1 gap-x-3 truncate pt-1 text-[12.5px] text-soft"
                 aria-label="Source facts"
               >
                 <span>{timeText(facts.frames / facts.sampleRate)}</span>
@@ -65,6 +68,18 @@ function Main() {
               title="Back to the source's own length and pitch"
             >
               <RotateCcw size={14} /> As source
+            </button>
+          )}
+          {source && variant && (
+            <button
+              type="button"
+              className="plain-button mr-2"
+              disabled={load?.status !== 'ready' || blind}
+              onClick={exportHeard}
+              aria-label={`Export the one that is heard: ${variant.letter}`}
+              title={`Export variant ${variant.letter}, the one that was heard last (E)`}
+            >
+              <Download size={14} /> Export
             </button>
           )}
           <button

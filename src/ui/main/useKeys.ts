@@ -7,6 +7,7 @@ import { redo, setSelection, undo } from '../session/edits'
 import { hearLane, playback, seek, togglePlay } from '../session/hear/listening'
 import { hearPlace } from '../session/hear/places'
 import { saveSession } from '../session/keep/sessionFile'
+import { exportHeard } from '../session/render/exports'
 import { setOutlook } from '../session/state/outlook'
 import { chosenVariant, selectedSource, store } from '../session/state/store'
 import { hearHidden, voteByKey } from '../session/try/blind'
@@ -73,6 +74,7 @@ export function useKeys() {
     () => setDisplay(display().against ? { against: undefined } : { against: REFERENCE, show: 'spectrogram' }),
     onLists,
   )
+  useHotkeys('e', () => exportHeard(), onLists)
   useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), onLists)
   useHotkeys('i', () => setOutlook((outlook) => ({ turns: !outlook.turns, looping: true })), onLists)
   useHotkeys('n', () => hearNext(1), onLists)

@@ -5,6 +5,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['+  −', 'zoom'],
   ['←  →', 'scroll; with Shift: move the playhead'],
   ['F', 'see all, see the selection'],
+  ['E', 'export the variant that was heard last'],
   ['L', 'loop on, off'],
   ['N', 'next place of harm; with Shift: the one before'],
   ['I', 'lanes in turn, one each time round'],

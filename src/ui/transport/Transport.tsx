@@ -39,7 +39,7 @@ function TransportParts() {
   return (
     <section
       aria-label="Transport"
-      className="flex h-[60px] items-center gap-5 border-t border-rule bg-deck px-4 whitespace-nowrap [grid-area:transport]"
+      className="flex min-h-[60px] flex-wrap items-center gap-x-5 gap-y-1 border-t py-1 border-rule bg-deck px-4 whitespace-nowrap [grid-area:transport]"
     >
       <button
         type="button"

@@ -1,7 +1,26 @@
-import { artefactKind, type Finding, figureOf, findingsOf, gradeOf, isTold, verdictOf } from '../../../core'
-import { partFacts, type Source, type Variant } from '../../../session'
+import {
+  artefactKind,
+  type Finding,
+  figureOf,
+  findingsOf,
+  gradeOf,
+  isTold,
+  methodById,
+  planOf,
+  verdictOf,
+} from '../../../core'
+import { partFacts, recipeOf, type Source, type Variant } from '../../../session'
 import { renderKeyOf } from '../../session/render/renders'
 import { useSession } from '../../session/state/store'
+
+/** A method that has one speed for both does not come to the pitch that was asked for: how far off it is, in front of all figures. */
+function pitchOff(source: Source, variant: Variant): string {
+  const { tied, pitchSemitones } = source.target
+  if (tied || !methodById(variant.methodId).tiesPitchToSpeed) return ''
+  const size = partFacts(source) ?? { frames: 1, sampleRate: 48_000 }
+  const off = planOf(recipeOf(source, variant), size).pitchSemitones - pitchSemitones
+  return Math.abs(off) < 0.01 ? '' : `pitch ${off > 0 ? '+' : '−'}${Math.abs(off).toFixed(1)} st off · `
+}
 
 /** The figure of the whole where that is heard, else in how many places it is. */
 const shortFigure = ({ artefact, local }: Finding) =>
@@ -21,12 +40,14 @@ export function HarmLine({ source, variant }: { source: Source; variant: Variant
     )
   }
   const { measurement } = state.trial
+  const off = pitchOff(source, variant)
   const worst = findingsOf(measurement)
   const [first] = worst
   const title = verdictOf(measurement, partFacts(source)?.sampleRate ?? 48_000)
   if (!first) {
     return (
-      <span className="text-[12px] text-soft" title={title}>
+      <span className="max-w-full truncate text-[12px] text-soft" title={title}>
+        {off}
         {isTold(measurement) ? 'no harm is audible' : 'too short to tell'}
       </span>
     )
@@ -34,6 +55,7 @@ export function HarmLine({ source, variant }: { source: Source; variant: Variant
   const { id } = first.artefact
   return (
     <span className="max-w-full truncate text-[12px]" title={title}>
+      {off && <span className="text-trouble">{off}</span>}
       <span className={first.grade === 'slight' ? 'text-soft' : 'text-trouble'}>
         {id === 'clicks' ? '' : `${artefactKind(id).label} `}
         {shortFigure(first)}

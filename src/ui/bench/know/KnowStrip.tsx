@@ -12,6 +12,7 @@ import {
   type Source,
   tempoOf,
 } from '../../../session'
+import { countedText } from '../../common/formats'
 import { KeySelect } from '../../common/KeySelect'
 import { Pop } from '../../common/Pop'
 import { Select } from '../../fields/Select'
@@ -44,7 +45,9 @@ export function KnowStrip({ source }: { source: Source }) {
       {found && found.tempo.drift.percent > 0.5 && source.hand.bpm === undefined && <Drift found={found} />}
       <Tone source={source} found={found} />
       <Kind source={source} found={found} />
-      {found && <span className="px-1.5 text-faint">{editedAttacks(source, found.attacks).length} attacks</span>}
+      {found && (
+        <span className="px-1.5 text-faint">{countedText(editedAttacks(source, found.attacks).length, 'attack')}</span>
+      )}
     </div>
   )
 }

@@ -1,18 +1,29 @@
 import { Copy, Download, Trash2 } from 'lucide-react'
-import { methodById, planOf, resultName, type Setting } from '../../../core'
-import { MAX_VARIANTS, partFacts, recipeOf, type Source, type Variant } from '../../../session'
+import { firstLanes, methodById, planOf, resultName, type Setting } from '../../../core'
+import {
+  depthOf,
+  kindOf,
+  MAX_VARIANTS,
+  type Outlook,
+  partFacts,
+  recipeOf,
+  type Source,
+  type Variant,
+} from '../../../session'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Progress } from '../../common/Progress'
 import { NumberField } from '../../fields/NumberField'
 import { Select } from '../../fields/Select'
 import { copyVariant, removeVariant, setMethod, setSeed, setSetting } from '../../session/edits'
 import { knownSoFar } from '../../session/know/analyses'
-import { cancelExport, exportVariant } from '../../session/render/exports'
+import { knowledgeOf } from '../../session/know/knowledge'
+import { cancelExport, exportAll, exportVariant } from '../../session/render/exports'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
 import { MethodMenu } from '../MethodMenu'
 
 const FORMATS = [
+  ['source', 'as source'],
   ['16', '16 bit'],
   ['24', '24 bit'],
   ['32f', '32 float'],
@@ -28,6 +39,12 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
   const facts = partFacts(source)
   // what the method takes for this material when nothing is set by hand
   const picked = (analysis && method.pick?.(analysis, facts?.sampleRate ?? 48_000)) ?? {}
+  const found = useSession((state) => knowledgeOf(state, source))
+  const { kind } = kindOf(source, found)
+  const lanes = firstLanes(kind ?? 'unsure')
+  // the lane that a sound of this kind begins with says why
+  const why =
+    kind && kind !== 'unsure' && lanes.methodIds[0] === method.id ? `First for ${kind}: ${lanes.why}` : undefined
   const full = source.variants.length >= MAX_VARIANTS
   const { pitchSemitones } = planOf(recipe, facts ?? { frames: 1, sampleRate: 48_000 })
 
@@ -46,8 +63,8 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
           >
             <span className="wide text-[15px]">{method.label}</span>
           </MethodMenu>
-          <span className="caption min-w-0 flex-1 truncate" title={method.use}>
-            {method.use}
+          <span className="caption min-w-0 flex-1 truncate" title={`${why ? `${why}. ` : ''}${method.use}`}>
+            {why ?? method.use}
           </span>
           <button
             type="button"
@@ -169,7 +186,7 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
   const running = useSession((state) => state.exports[variant.id])
   const heard = useSession((state) => state.loads[source.id]?.status === 'ready')
   return (
-    <div className="flex w-[230px] flex-col justify-between gap-2 border-l border-rule pl-6">
+    <div className="flex w-[246px] flex-col justify-between gap-2 border-l border-rule pl-5">
       {running ? (
         <>
           <span className="caption truncate">Writing {running.name}</span>
@@ -194,7 +211,7 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
             <Select
               aria-label="Depth of the file"
               value={format}
-              onChange={(event) => setOutlook({ format: event.target.value as '16' | '24' | '32f' })}
+              onChange={(event) => setOutlook({ format: event.target.value as Outlook['format'] })}
             >
               {FORMATS.map(([value, label]) => (
                 <option key={value} value={value}>
@@ -206,11 +223,22 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
               type="button"
               className="solid-button"
               disabled={!heard}
-              onClick={() => void exportVariant(source, variant, format)}
+              title="Export what is heard (E)"
+              onClick={() => void exportVariant(source, variant, depthOf(format, source.facts))}
             >
               <Download size={15} /> Export {variant.letter}
             </button>
           </div>
+          {source.variants.length > 1 && (
+            <button
+              type="button"
+              className="plain-button !h-6 justify-end !text-tide"
+              disabled={!heard}
+              onClick={() => exportAll(source)}
+            >
+              Export all {source.variants.length} lanes
+            </button>
+          )}
         </>
       )}
     </div>

@@ -1,15 +1,15 @@
 import { type Analysis, type ExportOrder, exportFacts, resultName, type SampleFormat, wavRate } from '../../../core'
 import { clearScratch, type Sound, scratchFolder } from '../../../engine'
-import { recipeOf, type Source, type Variant } from '../../../session'
+import { depthOf, recipeOf, type Source, type Variant } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { heardSound } from '../hear/listening'
 import { analysisOf } from '../know/analyses'
 import { pool } from '../state/engine'
 import { notify, tell } from '../state/notices'
-import { store } from '../state/store'
+import { chosenVariant, selectedSource, store } from '../state/store'
 import { makePieces } from './pieces'
 
-const { setState } = store
+const { getState, setState } = store
 const exportJobs = new Map<string, AbortController>()
 
 /** Render a variant into a WAV file and hand it to the browser's downloads. */
@@ -51,6 +51,21 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
       exports: Object.fromEntries(Object.entries(state.exports).filter(([id]) => id !== variant.id)),
     }))
   }
+}
+
+/** Every lane of a source as a file of its own, at the chosen depth. */
+export function exportAll(source: Source) {
+  const format = depthOf(getState().outlook.format, source.facts)
+  for (const variant of source.variants) void exportVariant(source, variant, format)
+}
+
+/** What is heard, as a file; nothing while that is the source itself. */
+export function exportHeard() {
+  const state = getState()
+  const source = selectedSource(state)
+  const variant = source && chosenVariant(state, source)
+  if (source && variant && !state.blind)
+    void exportVariant(source, variant, depthOf(state.outlook.format, source.facts))
 }
 
 /** larger files are put together on the browser's disk */
