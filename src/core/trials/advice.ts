@@ -37,8 +37,8 @@ export function harmOf({ artefacts, unlikenessDb }: Measurement): number {
 }
 
 /**
- * The number as it is shown: nothing where nothing is heard, since what is left then only orders results, and a question mark where there is
- * too little of a sound to tell.
+ * The number as it is shown. It is 0 where nothing is heard: what is left of it then only orders results. It is a question mark where
+ * there is too little of a sound to tell.
  */
 export function harmText(measurement: Measurement): string {
   if (!isTold(measurement)) return '?'
