@@ -198,3 +198,23 @@ test('the click falls on the beats of what is heard', { tag: '@listens' }, async
     expect(energy(beat, hz)).toBeGreaterThan(3 * energy(beat + Math.round(0.2 * sampleRate), hz))
   }
 })
+
+test('the count of attacks opens how keenly they are listened for, and lets them all go', async ({ page }) => {
+  await openSession(page, 'Chain rattle')
+  const count = page.getByRole('button', { name: /^Attacks/ })
+  const counted = async () => Number(/\d+/.exec(await count.innerText())?.[0])
+  const before = await counted()
+  expect(before).toBeGreaterThan(5)
+  await count.click()
+  const keen = page.getByRole('spinbutton', { name: 'Sensitivity for attacks' })
+  await keen.fill('5')
+  await keen.press('Enter')
+  await expect.poll(counted).toBeLessThan(before)
+  await page.getByRole('button', { name: 'As found' }).click()
+  await expect.poll(counted).toBe(before)
+  await page.getByRole('button', { name: 'Clear all' }).click()
+  await expect.poll(counted).toBe(0)
+  await page.keyboard.press('Escape')
+  await page.keyboard.press('Control+z')
+  await expect.poll(counted).toBe(before)
+})

@@ -6,6 +6,7 @@ import {
   createLoudnessMeter,
   createOverviewBuilder,
   createSurvey,
+  detectAttacks,
   emptyLevels,
   exportPieceTask,
   frameCount,
@@ -121,6 +122,9 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'open') return (await readSound(job.blob, job.file)).sound
   if (job.kind === 'survey') return runTask(surveyTask(openSound(job.sound)), options)
   if (job.kind === 'knowRhythm') return runTask(knowRhythm(openSound(job.sound), job.options), options)
+  if (job.kind === 'attacksAt') {
+    return runTask(detectAttacks(openSound(job.sound), { sensitivity: job.sensitivity }), options)
+  }
   if (job.kind === 'knowTones') return runTask(knowTones(openSound(job.sound)), options)
   if (job.kind === 'gather') return gather(job, options)
   if (job.kind === 'analyse') return runTask(analyseTask(openSound(job.sound), job.needs, job.known), options)

@@ -1,6 +1,7 @@
 import type {
   Analysis,
   AnalysisNeed,
+  Attack,
   DecodedFile,
   ExportOrder,
   ExportPlan,
@@ -45,6 +46,8 @@ export type Job =
   /** what there is to know of a sound comes in halves that go side by side */
   | { readonly kind: 'knowRhythm'; readonly sound: Sound; readonly options: KnowOptions }
   | { readonly kind: 'knowTones'; readonly sound: Sound }
+  /** attacks by an ear that is set: 0 to 1, 0.5 is the usual one */
+  | { readonly kind: 'attacksAt'; readonly sound: Sound; readonly sensitivity: number }
   /** all of a listed file at once; its samples stay in the worker */
   | { readonly kind: 'gather'; readonly blob: Blob; readonly file: string }
   | {
@@ -136,6 +139,7 @@ export interface JobResults {
   survey: SoundFacts
   knowRhythm: Rhythm
   knowTones: Tones
+  attacksAt: readonly Attack[]
   gather: FileFacts
   analyse: Analysis
   outline: readonly Span[]

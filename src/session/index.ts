@@ -12,6 +12,7 @@ export {
 } from './create'
 export { amend, change, type History, redo, type Step, startHistory, undo } from './history'
 export {
+  attackEdits,
   type Beats,
   beatsOf,
   bpmText,

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { finish, type Knowledge, know } from '../core'
 import { makeLoop } from '../core/testing/loops'
 import { newSource } from './create'
-import { beatsOf, editedAttacks, heldAnalysis, isUntuned, keyOf, loopOf, tempoOf } from './known'
+import { attackEdits, beatsOf, editedAttacks, heldAnalysis, isUntuned, keyOf, loopOf, tempoOf } from './known'
 import type { Source } from './schema'
 
 const loop = makeLoop({ seed: 4, style: 'backbeat', bpm: 100, bars: 2, overhangMs: 370 })
@@ -94,5 +94,29 @@ describe('attacks corrected by hand', () => {
     expect(held.attacks).toHaveLength(found.attacks.length - 1)
     expect(heldAnalysis(edited, analysis)).toBe(held)
     expect(heldAnalysis(source(), analysis)).toBe(analysis)
+  })
+})
+
+describe('attacks of another ear', () => {
+  const own = source()
+  const places = [1000, 50_000, 100_000, 200_000]
+  const heldBy = (edits: ReturnType<typeof attackEdits>, range?: { start: number; end: number }) =>
+    editedAttacks(
+      { ...own, hand: { attacks: edits }, ...(range && { range }) },
+      places.map((frame) => ({ frame, strength: 1 })),
+    ).map(({ frame }) => frame)
+
+  it('are what is wanted, whatever was found: more, fewer, none, the same', () => {
+    for (const wanted of [[1000, 30_000, 50_000, 100_000, 200_000, 300_000], [50_000], [], places]) {
+      expect(heldBy(attackEdits(own, places, wanted))).toEqual(wanted)
+    }
+    expect(attackEdits(own, places, places)).toEqual({ added: [], removed: [] })
+  })
+  it('leave alone what lies outside the part that is worked with', () => {
+    const range = { start: 40_000, end: 150_000 }
+    const part = { ...own, range, hand: { attacks: { added: [10_000], removed: [200_000] } } }
+    const edits = attackEdits(part, places, [])
+    expect(heldBy(edits, range)).toEqual([])
+    expect(heldBy(edits)).toEqual([1000, 10_000])
   })
 })

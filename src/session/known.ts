@@ -162,6 +162,28 @@ export function editedAttacks(source: Source, found: readonly Attack[]): readonl
     .map(({ frame, strength }) => ({ frame: frame - range.start, strength }))
 }
 
+/**
+ * The hand edits that turn the attacks that were found into those that are wanted; both in frames of the file. What lies outside the part
+ * that is worked with stays as it is.
+ */
+export function attackEdits(
+  source: Source,
+  found: readonly number[],
+  wanted: readonly number[],
+): { readonly added: number[]; readonly removed: number[] } {
+  const { hand, range, facts } = source
+  const near = SAME_SECONDS * (facts?.sampleRate ?? 48_000)
+  const isInside = (frame: number) => !range || (frame >= range.start && frame < range.end)
+  const isOf = (list: readonly number[]) => (frame: number) => list.some((other) => Math.abs(other - frame) <= near)
+  const outside = (list: readonly number[] = []) => list.filter((frame) => !isInside(frame))
+  const isFound = isOf(found)
+  const isWanted = isOf(wanted)
+  return {
+    added: [...outside(hand.attacks?.added), ...wanted.filter((frame) => isInside(frame) && !isFound(frame))],
+    removed: [...outside(hand.attacks?.removed), ...found.filter((frame) => isInside(frame) && !isWanted(frame))],
+  }
+}
+
 const edited = new WeakMap<Analysis, Map<string, Analysis>>()
 
 /** The analysis that methods get: attacks as corrected by hand. The same object for the same corrections. */

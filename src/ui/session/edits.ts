@@ -1,5 +1,6 @@
 import { methodById, type Recipe, ratioToSemitones, semitonesToRatio } from '../../core'
 import {
+  attackEdits,
   change,
   clampPitch,
   clampStretch,
@@ -366,6 +367,21 @@ export function transpose(sourceIds: readonly string[], semitones: number, gestu
     gesture,
   )
   return { moved: sourceIds.length - left.length, left }
+}
+
+/** All attacks at once, in frames of the file: none, those of another ear; `undefined` for those that were found. One step. */
+export function setAttacks(sourceId: string, wanted: readonly number[] | undefined, gesture?: string) {
+  const found = getState().knowledge[sourceId]?.attacks.map(({ frame }) => frame) ?? []
+  editSource(
+    sourceId,
+    wanted === undefined ? 'Attacks as found' : wanted.length === 0 ? 'Clear attacks' : 'Attacks',
+    (source) => {
+      const edits = attackEdits(source, found, wanted ?? found)
+      if (edits.added.length + edits.removed.length === 0) delete source.hand.attacks
+      else source.hand.attacks = edits
+    },
+    gesture,
+  )
 }
 
 /** Add, move or take away an attack by hand; frames of the file. */

@@ -1,18 +1,6 @@
 import { LoaderCircle } from 'lucide-react'
 import type { Knowledge } from '../../../core'
-import {
-  bpmText,
-  editedAttacks,
-  isUntuned,
-  keyOf,
-  keyText,
-  kindOf,
-  loopOf,
-  partFacts,
-  type Source,
-  tempoOf,
-} from '../../../session'
-import { countedText } from '../../common/formats'
+import { bpmText, isUntuned, keyOf, keyText, kindOf, loopOf, partFacts, type Source, tempoOf } from '../../../session'
 import { KeySelect } from '../../common/KeySelect'
 import { Pop } from '../../common/Pop'
 import { Select } from '../../fields/Select'
@@ -21,6 +9,7 @@ import { playback, seek } from '../../session/hear/listening'
 import { knowledgeOf } from '../../session/know/knowledge'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
+import { AttackFacts } from './AttackFacts'
 import { DriftCurve } from './DriftCurve'
 import { TempoFacts } from './TempoFacts'
 
@@ -29,6 +18,7 @@ const KINDS = ['hits', 'single line', 'chords', 'dense mix', 'noise'] as const
 /** What is known of the source, a word each: what is certain is small, what is doubtful asks. */
 export function KnowStrip({ source }: { source: Source }) {
   const found = useSession((state) => knowledgeOf(state, source))
+  const listened = useSession((state) => state.listened[source.id])
   return (
     <div
       role="group"
@@ -38,6 +28,15 @@ export function KnowStrip({ source }: { source: Source }) {
       {found === null && (
         <span role="status" className="flex items-center gap-2 px-1.5 text-faint">
           <LoaderCircle size={13} className="animate-spin" aria-hidden="true" /> Listening to what it is
+          {listened !== undefined && (
+            <progress
+              aria-label="Listening to what it is"
+              className="h-1.5 w-[120px]"
+              max={1}
+              value={listened}
+              title={`${Math.round(100 * listened)} %`}
+            />
+          )}
         </span>
       )}
       <Tempo source={source} found={found} />
@@ -45,9 +44,7 @@ export function KnowStrip({ source }: { source: Source }) {
       {found && found.tempo.drift.percent > 0.5 && source.hand.bpm === undefined && <Drift found={found} />}
       <Tone source={source} found={found} />
       <Kind source={source} found={found} />
-      {found && (
-        <span className="px-1.5 text-faint">{countedText(editedAttacks(source, found.attacks).length, 'attack')}</span>
-      )}
+      {found && <AttackFacts source={source} found={found} />}
     </div>
   )
 }

@@ -50,10 +50,19 @@ async function findOut(source: Source, rank: number) {
     const { taggedBpm } = loaded
     const options = { file: source.file, ...(taggedBpm !== undefined && { taggedBpm }) }
     const { sound } = loaded.decoded
+    // the slower of the two halves says how far it is
+    const shares = [0, 0]
+    const heard = (half: 0 | 1) => ({
+      rank: rank + 1,
+      onProgress: ({ doneFrames, totalFrames }: { doneFrames: number; totalFrames: number }) => {
+        shares[half] = doneFrames / Math.max(1, totalFrames)
+        setState((state) => ({ listened: { ...state.listened, [source.id]: Math.min(...shares) } }))
+      },
+    })
     const [rhythm, tones] = await Promise.all([
-      pool.run<'knowRhythm'>({ kind: 'knowRhythm', sound, options }, { rank: rank + 1 }),
-      pool.run<'knowTones'>({ kind: 'knowTones', sound }, { rank: rank + 1 }),
-    ])
+      pool.run<'knowRhythm'>({ kind: 'knowRhythm', sound, options }, heard(0)),
+      pool.run<'knowTones'>({ kind: 'knowTones', sound }, heard(1)),
+    ]).finally(() => setState(({ listened: { [source.id]: _, ...others } }) => ({ listened: others })))
     const knowledge = joined(rhythm, tones)
     set(knowledge)
     knowledgeRows.put(loaded.hash, knowledge).catch(tell)

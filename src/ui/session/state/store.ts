@@ -211,6 +211,8 @@ export interface State {
   /** by variant */
   readonly trials: Readonly<Record<string, TrialState>>
   /** a comparison without names that is going on */
+  /** by source: how far finding out what there is to know of it has come, 0 to 1 */
+  readonly listened: Readonly<Record<string, number>>
   readonly blind: BlindRun | undefined
   readonly tried: TriedState | undefined
   /** by variant */
@@ -244,6 +246,7 @@ export const store = createStore<State>(() => ({
   knowledge: {},
   found: [],
   auditioned: undefined,
+  listened: {},
   renders: {},
   trials: {},
   advice: {},
