@@ -1,5 +1,4 @@
 import { type Artefact, type ArtefactId, artefactKind, type Grade, gradeOf, isEvent, type Place } from './artefacts'
-import type { Measurement } from './measure'
 
 /**
  * The one grading that verdict, ribbon, scorecard, advice, sweep, exploration and report all follow.
@@ -7,6 +6,11 @@ import type { Measurement } from './measure'
  * A kind of harm is as bad as its figure for the whole says, or one grade less than it is in its worst place, whichever is more: what
  * is clear in one place is slight in the whole. So there is no mark of which the whole does not know.
  */
+
+/** What a measurement holds of figures. */
+interface Measured {
+  readonly artefacts: readonly Artefact[]
+}
 
 /** On the scale of `severityOf`: from here on a kind of harm is audible, clear, severe. */
 export const SEVERITY = { audible: 1, clear: 2, severe: 3 } as const
@@ -74,7 +78,7 @@ export function findingOf(artefact: Artefact): Finding | undefined {
 }
 
 /** All that is heard, the worst first. */
-export function findingsOf({ artefacts }: Pick<Measurement, 'artefacts'>): Finding[] {
+export function findingsOf({ artefacts }: Measured): Finding[] {
   return artefacts.flatMap((artefact) => findingOf(artefact) ?? []).sort((a, b) => b.severity - a.severity)
 }
 
@@ -85,7 +89,7 @@ const JUDGED_BY: readonly ArtefactId[] = ['lost-attacks', 'flutter', 'detune', '
  * Whether a measurement says enough for a result to be called good or bad: false where neither attacks nor tones nor noise could be told
  * for want of time.
  */
-export function isTold({ artefacts }: Pick<Measurement, 'artefacts'>): boolean {
+export function isTold({ artefacts }: Measured): boolean {
   const judged = artefacts.filter(({ id }) => JUDGED_BY.includes(id))
   return judged.some(({ measured }) => measured) || !judged.some(({ short }) => short)
 }
@@ -112,7 +116,7 @@ export function heardPlacesOf(artefact: Artefact): HeardPlace[] {
 /**
  * The kind of harm that stands out most in a measurement, and how bad it is, heard or not; undefined where nothing could be told.
  */
-export function worstOf(measurement: Measurement): { artefact: Artefact; severity: number } | undefined {
+export function worstOf(measurement: Measured): { artefact: Artefact; severity: number } | undefined {
   const { artefacts } = measurement
   if (!isTold(measurement)) return undefined
   let worst: { artefact: Artefact; severity: number } | undefined
