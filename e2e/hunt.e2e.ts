@@ -77,7 +77,7 @@ test('a hunt: three methods at 0.8 ×, find the worst place, loop it lane by lan
   // pick A, tweak it, take it away: the file is what the core renders
   await page.keyboard.press('1')
   await page.getByRole('tab', { name: 'Settings' }).click()
-  await type(page.getByRole('spinbutton', { name: 'Segment' }), '50')
+  await type(page.getByRole('spinbutton', { name: 'Cut fade' }), '20')
   const { audio } = await exportNow(page, 'A', 'WAV 32 float')
   expect(audio.channels[0]?.length).toBe(384_000)
 

@@ -40,11 +40,11 @@ describe('the worst of a measurement', () => {
   const figure = (id: Parameters<typeof unmeasured>[0], value: number) => ({ ...unmeasured(id), measured: true, value })
   it('is what is farthest on the common scale, whatever its unit', () => {
     const artefacts = [figure('detune', 6), figure('smear', 4), unmeasured('image')]
-    const worst = worstOf({ artefacts, unlikenessDb: 0 })
+    const worst = worstOf({ artefacts })
     expect(worst?.artefact.id).toBe('smear')
     expect(worst?.severity).toBeCloseTo(severityOf('smear', 4), 12)
   })
   it('is nothing where nothing could be measured', () => {
-    expect(worstOf({ artefacts: [unmeasured('image')], unlikenessDb: 0 })).toBeUndefined()
+    expect(worstOf({ artefacts: [unmeasured('image')] })).toBeUndefined()
   })
 })

@@ -9,7 +9,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['L', 'loop on, off'],
   ['N', 'next place of harm; with Shift: the one before'],
   ['I', 'lanes in turn, one each time round'],
-  ['V  A  B', 'vote, while names are hidden'],
+  ['V  A  B', 'vote in a blind comparison'],
   ['S', 'spectrograms in the lanes'],
   ['D', 'how they differ from the reference'],
   ['B  W', 'bench, sweep'],

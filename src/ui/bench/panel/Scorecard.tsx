@@ -267,7 +267,7 @@ function Figure(props: {
   const { artefact, kind, source, variant, sampleRate } = props
   const grade = gradeOfArtefact(artefact)
   const finding = findingOf(artefact)
-  const figure = finding ? foundFigureOf(finding) : figureOf(artefact)
+  const figure = `${figureOf(artefact)}${finding?.local ? `, ${foundFigureOf(finding)}` : ''}`
   const worst = heardPlacesOf(artefact).sort((a, b) => b.value - a.value)[0]
   const digits = artefact.value >= 10 || kind.unit === 'per 100' || kind.unit === 'clicks' ? 0 : 1
   return (
@@ -286,8 +286,7 @@ function Figure(props: {
       }
     >
       <p className="wide text-[15px]">
-        {kind.label}: {figureOf(artefact)}
-        {finding?.local && `, ${foundFigureOf(finding)}`}
+        {kind.label}: {figure}
       </p>
       <p className="mt-0.5 text-soft">
         <b className="text-text">{grade}</b> · audible from {kind.audibleFrom}, clear from {kind.clearFrom}, severe from{' '}

@@ -236,7 +236,7 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
               disabled={!heard}
               onClick={() => exportAll(source)}
             >
-              Export all {source.variants.length} lanes
+              All {source.variants.length} lanes, a file each
             </button>
           )}
         </>
