@@ -71,7 +71,7 @@ test('what goes out of a lane is, sample for sample, what is exported', async ({
   let before = 0
   for (const [lane, id] of [
     [0, undefined],
-    [1, 'wsola'],
+    [1, 'splice'],
     [2, 'vocoder'],
     [3, 'grain'],
   ] as const) {
@@ -195,7 +195,7 @@ test('with matched loudness every lane goes out equally loud; without, as it is'
   }
   // steady noise: its level says its loudness; the rain itself breathes by a dB
   expect(Math.max(...levels) - Math.min(...levels)).toBeLessThan(2)
-  const note = page.getByRole('button', { name: 'Hear variant B, Locked vocoder' })
+  const note = page.getByRole('button', { name: 'Hear variant B, Three-layer' })
   await expect(note.getByTitle(/as loud/)).toHaveText(/^[+−]\d/)
   await page.getByRole('button', { name: 'Match loudness' }).click()
   await expect(note.getByTitle(/as loud/)).toHaveCount(0)
