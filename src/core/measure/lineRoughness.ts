@@ -16,8 +16,9 @@ const MOST_FALL = 5
 const CLEAREST = 1e-4
 /** a result this far under its source has died away by itself, power */
 const GONE = 0.06
-/** columns that anything is said from on, and that a place needs */
+/** columns that anything is said from on, in number and as a share of the result, and that a place needs */
 const LEAST_COLUMNS = 20
+const LEAST_SHARE = 0.15
 const LEAST_PLACE = 5
 /** half the window of the pitch track, and a little */
 const APART_SECONDS = 0.06
@@ -100,7 +101,7 @@ export function lineRoughnessOf(
     }
     spans.add(at, origin, Math.max(0, here))
   }
-  if (columns < LEAST_COLUMNS) return undefined
+  if (columns < Math.max(LEAST_COLUMNS, LEAST_SHARE * result.hz.length)) return undefined
   const besideDb = mean(more)
   return {
     db: Math.max(0, besideDb, 10 * Math.log10(got / want)),

@@ -72,7 +72,7 @@ export function AdvicePanel({ source }: { source: Source }) {
               <span className="w-[92px] shrink-0">
                 <span
                   className="inline-block h-[7px] rounded-[1px] bg-[var(--harm)] align-middle"
-                  style={{ width: Math.max(2, (56 * one.harm) / most) }}
+                  style={{ width: harmText(one.trial.measurement) === '0' ? 0 : Math.max(2, (56 * one.harm) / most) }}
                 />{' '}
                 <span className="text-soft">{harmText(one.trial.measurement)}</span>
               </span>
