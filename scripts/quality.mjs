@@ -1,6 +1,6 @@
-// Prints the table of all methods against the ideal answers; with `--advice` how often advice is right, with `--proven` harm of known
-// size beside what is measured of it, with `--agree` whether what is said of a result contradicts itself. `--write` puts it into docs as
-// well.
+// Prints the table of all methods against the ideal answers. `--advice` tells how often advice is right.
+// `--proven` lays harm of known size beside what is measured of it. `--agree` looks for contradictions in what is said.
+// `--write` puts the table into docs as well.
 import { spawnSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'

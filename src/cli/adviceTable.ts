@@ -70,7 +70,7 @@ interface Tally {
   count: number
 }
 
-/** Every method tried on items with ideal answers: those that the weights were fitted to, and those that they have not seen. */
+/** Every method is tried on items with ideal answers: those that the weights were fitted to, and others. */
 export function printAdvice(
   wanted: readonly string[] | undefined,
   stretches: readonly number[],

@@ -15,7 +15,7 @@ import {
 import { demoMakers } from '../core/demo/sounds'
 import { recipe } from '../core/testing/recipes'
 
-/** Whether what is said of a result ever contradicts itself: verdict, marks, grades, sweep and advice, over all demo sounds. */
+/** Verdict, marks, grades, sweep and advice are held against one another, over all demo sounds. */
 
 const TARGETS = [
   [0.5, 0],

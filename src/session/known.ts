@@ -163,8 +163,8 @@ export function editedAttacks(source: Source, found: readonly Attack[]): readonl
 }
 
 /**
- * The hand edits that turn the attacks that were found into those that are wanted; both in frames of the file. What lies outside the part
- * that is worked with stays as it is.
+ * The hand edits that turn the attacks that were found into those that are wanted, both in frames of the file.
+ * What lies outside the part that is worked with stays as it is.
  */
 export function attackEdits(
   source: Source,

@@ -31,8 +31,9 @@ const UNITS: readonly (readonly [RegExp, LengthUnit | 'ms' | 'samples' | 'beats'
 const plain = (text: string) => text.trim().replace(/−/g, '-').replace(/,/g, '.').replace(/\s+/g, ' ').toLowerCase()
 
 /**
- * A length as it is written: `1.25`, `125 %`, `1:05.250`, `480000 samples`, `8 bars`, `4/3`, `120 bpm`. A sign adds to or takes from the
- * length that there is: `+5 %`, `-0.5 s`, `+1 bar`. A number without a unit is in the unit of the field.
+ * A length as it is written: `1.25`, `125 %`, `1:05.250`, `480000 samples`, `8 bars`, `4/3`, `120 bpm`.
+ * A sign adds to the length that there is, or takes from it: `+5 %`, `-0.5 s`, `+1 bar`.
+ * A number without a unit is in the unit of the field.
  * @returns output ÷ source length; undefined where it is no length, or one that cannot be known here.
  */
 export function readLength(text: string, unit: LengthUnit, context: LengthContext): number | undefined {
@@ -76,9 +77,10 @@ const positive = (value: number) => (Number.isFinite(value) && value > 0 ? value
 const NOTES: Readonly<Record<string, number>> = { c: 0, d: 2, e: 4, f: 5, g: 7, a: 9, b: 11 }
 
 /**
- * A pitch as it is written: `2.5`, `2.5 st`, `+150 cents`, `-2 st 30 cents`, or the note that the root is to become (`F#`, `Bb`), by the
- * shorter way. A number without a unit is in the unit of the field.
- * @param root  pitch class of the source's key, where it is known: notes need it.
+ * A pitch as it is written: `2.5`, `2.5 st`, `+150 cents`, `-2 st 30 cents`.
+ * A note (`F#`, `Bb`) is what the root is to become, by the shorter way.
+ * A number without a unit is in the unit of the field.
+ * @param root  pitch class of the source’s key, where it is known: notes need it.
  * @returns semitones; undefined where it is no pitch, or one that cannot be known here.
  */
 export function readPitch(text: string, unit: 'st' | 'cents', root: number | undefined): number | undefined {

@@ -40,7 +40,10 @@ export function shortestInterval(fromRoot: number, toRoot: number): number {
   return up > 6 ? up - 12 : up
 }
 
-/** Semitones from key to key by the shorter way. From major to minor or back they go to the relative key, which has the same notes. */
+/**
+ * Semitones from key to key by the shorter way. Between major and minor they go to the relative key: its notes are
+ * the same.
+ */
 export function keyInterval(from: Pick<Key, 'root' | 'mode'>, to: Pick<Key, 'root' | 'mode'>): number {
   const relative = !from.mode || !to.mode || from.mode === to.mode ? 0 : to.mode === 'minor' ? 3 : -3
   return shortestInterval(from.root, to.root + relative)

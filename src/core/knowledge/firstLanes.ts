@@ -1,8 +1,8 @@
 import type { Material } from './material'
 
 /**
- * What a new source is tried with, by its kind: the method that usually serves it best comes first, then one of each family that answers
- * another need; and why, in one line. A starting point: advice measures.
+ * What a new source is tried with, by its kind, and why in one line. The method that usually serves the kind best comes
+ * first, then one of each family that answers another need. It is a starting point: advice measures.
  */
 export function firstLanes(kind: Material['kind']): { readonly methodIds: readonly string[]; readonly why: string } {
   return LANES[kind]

@@ -102,7 +102,7 @@ export function materialOf(evidence: MaterialEvidence): Material {
   }
 }
 
-/** share of steady tones from which on a struck sound is its tones, and how seldom it may be struck, attacks a second */
+/** A struck sound is its tones from this share of them on, and when it is struck more seldom than this a second. */
 const RINGS_FROM = 0.75
 const SELDOM = 1
 

@@ -32,15 +32,15 @@ export function naturalRange(kind: Material['kind'], measured?: Partial<Omit<Nat
   return { ...STATED[kind], ...measured, from: measured?.natural ? 'measured' : 'stated' }
 }
 
-/** How far something goes: 1 at the edge of what is natural, 2 at the edge of what is slight, evenly between and beyond. */
+/** How far something goes: 1 at the edge of what is natural, 2 at that of what is slight, and evenly between. */
 function strainAt(distance: number, natural: number, slight: number): number {
   if (distance <= natural) return natural > 0 ? distance / natural : distance > 0 ? 2 : 0
   return 1 + (distance - natural) / Math.max(1e-9, slight - natural)
 }
 
 /**
- * How natural a length and a pitch sound, both together: each takes its share of what a sound bears. In words of the one that strains
- * more.
+ * How natural a length and a pitch sound, both together. Each takes its share of what a sound bears.
+ * The words are of the one that strains more.
  */
 export function readingOf(stretch: number, range: NaturalRange, pitchSemitones = 0): Reading {
   const side = stretch < 1 ? 0 : 1

@@ -10,14 +10,15 @@ const NEAR_BINS = 14
 const STRONGER = 20
 /** below this nothing is counted: −80 dB under the sound, where files of 16 bits have their own noise */
 const FLOOR = 1e-8
-/** a sound that is spread in time, as by a long window, is smeared, not folded: what the source has within this counts as near */
+/** What the source has within this time counts as near: a sound that a long window spreads is smeared, not folded. */
 const SPREAD_SECONDS = 0.35
 /** a moment this far under the loudest one counts as no quieter: what lies under it there is not heard, power */
 const QUIET = 1e-3
 
 /**
- * Energy in the result where the source, moved by the pitch ratio, has nothing near, in pitch and in time. Counted against all of the
- * sound, as dB over −80 dB. Looked at between attacks only: there everything is everywhere.
+ * Energy in the result where the source, moved by the pitch ratio, has nothing near, in pitch and in time.
+ * It is counted against all of the sound, as dB over −80 dB. Moments near attacks are left out: there everything is
+ * everywhere.
  * @param loudest  power of the loudest column of the source.
  * @param size  of the columns, frames.
  */
@@ -75,7 +76,7 @@ export function createAliasing(comparison: Comparison, size: number, loudest: nu
   }
 }
 
-/** Fills in the most that the source has within some bins of each bin, and within `SPREAD_SECONDS` of a frame of the result. */
+/** Fills in the most that the source has near each bin, and near a frame of the result. */
 function createReach(comparison: Comparison, size: number) {
   const { source } = comparison
   const hop = size / 2

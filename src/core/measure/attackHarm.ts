@@ -111,7 +111,7 @@ export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[]
   ]
 }
 
-/** Share of the energy around a frame that lies in the edge there, at the best of a few places: a found start may be a hair off. */
+/** Share of the energy around a frame that lies in its edge. A found start may be a hair off: the best counts. */
 function edgeShare(energy: EnergyOf, frame: number, reach: number, sampleRate: number): number {
   const lead = LEAD_SECONDS * sampleRate
   const edge = EDGE_SECONDS * sampleRate
@@ -162,7 +162,8 @@ function smearOf<Pair extends { sourceFrame: number; expected: number; found: nu
       lossOf(own, sharpnessOf(result, pair.found)),
       lossOf(sharpnessOf(plainSource, pair.sourceFrame), sharpnessOf(plainResult, pair.found)),
     ] as const
-    // transposed, what is low weighs otherwise against what is high: the kinder of two weightings counts, and not to the last decibel
+    // transposed, what is low weighs otherwise against what is high: the kinder of two weightings counts,
+    // and not to the last decibel
     const isTransposed = Math.abs(comparison.pitchRatioAt(asOutput(comparison.from + pair.found)) - 1) > 0.01
     const dull = isTransposed ? Math.min(...losses) - TRANSPOSED_DB : (losses[0] + losses[1]) / 2
     // what rings on from the attack before: as in the source at this moment, or as it would ring by itself until here

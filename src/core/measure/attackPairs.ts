@@ -183,8 +183,8 @@ function edgeEnergyIn(audio: AudioBlock, from: number, frames: number): number {
 }
 
 /**
- * Whether a start in the result is one that a listener hears: it brings some of the energy that attacks of the source bring, or, where
- * that has none, some of what the source has anywhere.
+ * Whether a listener hears a start in the result. It has to bring some of the energy that attacks of the source bring.
+ * Where the source has none, it has to bring some of what the source has anywhere.
  */
 function heardStarts({ source, result }: Comparison, attacks: readonly Start[]): (resultFrame: number) => boolean {
   const length = Math.round(RISE_SECONDS * source.sampleRate)

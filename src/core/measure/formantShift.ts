@@ -66,7 +66,7 @@ export function formantShiftOf(comparison: Comparison, source: PitchTrack, resul
     const percent = 100 * Math.abs(2 ** (best.shift / POINTS_PER_OCTAVE) - 1)
     shifts.push({ at, origin, percent })
   }
-  // a voice has its formants most of the time; what has them now and then is a rattle or a bell that happens to look like one
+  // a voice has its formants most of the time; a rattle or a bell looks like one now and then
   if (shifts.length < Math.max(LEAST_SHIFTS, VOICE_SHARE * looked)) return unmeasured('formant-shift')
   // one reading may take another hump for its own: what most around it say counts
   shifts.forEach(({ at, origin }, n) => {

@@ -3,8 +3,8 @@ import { type Artefact, type ArtefactId, artefactKind, type Grade, gradeOf, isEv
 /**
  * The one grading that verdict, ribbon, scorecard, advice, sweep, exploration and report all follow.
  *
- * A kind of harm is as bad as its figure for the whole says, or one grade less than it is in its worst place, whichever is more: what
- * is clear in one place is slight in the whole. So there is no mark of which the whole does not know.
+ * A kind of harm is as bad as its figure for the whole says, or one grade less than its worst place, whichever is more.
+ * What is clear in one place is slight in the whole. So there is no mark of which the whole does not know.
  */
 
 /** What a measurement holds of figures. */
@@ -16,8 +16,8 @@ interface Measured {
 export const SEVERITY = { audible: 1, clear: 2, severe: 3 } as const
 
 /**
- * How bad a figure is on one scale for all kinds: 0 none, 1 just audible, 2 just clear, 3 just severe, and in between by
- * share of the way; beyond, one more for each doubling.
+ * How bad a figure is, on one scale for all kinds: 0 none, 1 just audible, 2 just clear, 3 just severe.
+ * In between it goes by share of the way; beyond, one more for each doubling.
  */
 export function severityOf(id: ArtefactId, value: number): number {
   const { audibleFrom, clearFrom, severeFrom } = artefactKind(id)
@@ -86,8 +86,8 @@ export function findingsOf({ artefacts }: Measured): Finding[] {
 const JUDGED_BY: readonly ArtefactId[] = ['lost-attacks', 'flutter', 'detune', 'phasiness', 'noise-colour']
 
 /**
- * Whether a measurement says enough for a result to be called good or bad: false where neither attacks nor tones nor noise could be told
- * for want of time.
+ * Whether a measurement says enough for a result to be called good or bad.
+ * It does not where the result was too short for attacks, tones and noise alike.
  */
 export function isTold({ artefacts }: Measured): boolean {
   const judged = artefacts.filter(({ id }) => JUDGED_BY.includes(id))
@@ -100,8 +100,8 @@ export interface HeardPlace extends Place {
 }
 
 /**
- * The places of an artefact that are heard. Of what is heard as a whole they are all that are audible; of what is heard only in places
- * those that are clear. Events are as bad as there are many of them.
+ * The places of an artefact that are heard. Of what is heard as a whole they are all that are audible.
+ * Of what is heard only in places they are those that are clear. Events are as bad as there are many of them.
  */
 export function heardPlacesOf(artefact: Artefact): HeardPlace[] {
   const finding = findingOf(artefact)
@@ -113,9 +113,7 @@ export function heardPlacesOf(artefact: Artefact): HeardPlace[] {
   })
 }
 
-/**
- * The kind of harm that stands out most in a measurement, and how bad it is, heard or not; undefined where nothing could be told.
- */
+/** The kind of harm that stands out most, and how bad it is, heard or not; undefined where nothing could be told. */
 export function worstOf(measurement: Measured): { artefact: Artefact; severity: number } | undefined {
   const { artefacts } = measurement
   if (!isTold(measurement)) return undefined

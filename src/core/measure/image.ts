@@ -19,7 +19,7 @@ const empty = (): Covariance => ({
 })
 
 const GROUP_SECONDS = 1
-/** windows that say something of their own, to a window's length; and how much two runs of noise differ by chance, to the share² */
+/** Windows that say something of their own, to a window’s length; and how much two runs of noise differ by chance. */
 const WINDOWS = 1.5
 const CHANCE = 1
 

@@ -24,7 +24,7 @@ function earAt(hz: number): number {
 /**
  * Level and spectral balance of the result against what the source has at the same moments. Where a sound may either ring on
  * by itself or be drawn out with the time map, anything between the two is right.
- * @param loudest  power of the loudest column of the source: what lies far under it is not heard to be too loud or too soft.
+ * @param loudest  power of the loudest column of the source: what lies far under it is not heard to be off.
  */
 export function createLevels(comparison: Comparison, loudest = 0) {
   const floor = QUIET * loudest

@@ -33,15 +33,16 @@ const HIGHEST_HZ = 1900
 const LINE_SHARE = 0.4
 
 /**
- * A pitch track smooths what bends fast, and what has a long period: a line that bends so many times as fast, or lies so many times as
- * low, may leave these powers of it more beside its harmonics.
+ * A pitch track smooths what bends fast, and what has a long period. A line that bends so many times as fast, or lies
+ * so many times as low, may leave these powers of it more beside its harmonics.
  */
 const BENT = 4
 const LOWER = 1.5
 
 /**
- * How much less like one clear tone a single line has become, dB: what of it does not come again one period later, against the same
- * in the source. A glide that is drawn out bends less within a period, and one that is pressed together bends more: neither counts.
+ * How much less like one clear tone a single line has become, dB: by what does not come again one period later, and by
+ * what lies beside its harmonics, both against the same in the source. A glide bends less within a period when it is
+ * drawn out, and more when it is pressed together: neither counts.
  * @param pairs  what begins, and may ring on by itself.
  * @returns undefined where the source is no line.
  */

@@ -32,8 +32,9 @@ const LEAST_PLACE = 6
 const MOSTLY = 0.7
 
 /**
- * Noise against the noise of the source: whether single lines stand out of it (flatness), whether its level moves in another way
- * within a tenth of a second (grain), and whether pieces of it are heard again and again (repeat). Only bands that are noise in the source are looked at.
+ * Noise against the noise of the source. Flatness tells whether single lines stand out of it. Grain tells whether its
+ * level moves in another way within a tenth of a second. Repeat tells whether pieces of it are heard again and again.
+ * Only bands that are noise in the source are looked at.
  */
 export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
   const { sampleRate } = comparison.source

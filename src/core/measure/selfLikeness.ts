@@ -9,8 +9,8 @@ const LEAST_LAG_SECONDS = 0.006
 const MOST_LAG_SECONDS = 0.15
 
 /**
- * Tells how much of a moment of a sound is heard again within 0.15 s: the largest normalised correlation of a piece of it with what
- * follows, squared; 0 to 1. Noise never comes again; noise of which pieces are laid beside themselves does.
+ * Tells how much of a moment of a sound is heard again within 0.15 s, 0 to 1: the largest normalised correlation of a
+ * piece of it with what follows, squared. Noise never comes again; pieces of noise laid beside themselves do.
  * @returns undefined in silence and at the end.
  */
 export function createSelfLikeness(audio: AudioBlock): (frame: number) => number | undefined {

@@ -49,8 +49,8 @@ export function createSpans(comparison: Comparison, seconds: number) {
     },
     /**
      * Mean of each span through `convert`, which may leave it out by answering undefined.
-     * @param least  how many values a span needs to be told of, and what share of the heaviest span's weight: one value is chance,
-     *               and what is far quieter than the rest is not heard.
+     * @param least  how many values a span needs, and what share of the heaviest span’s weight.
+     *   One value is chance, and what is far quieter than the rest is not heard.
      */
     places(
       convert: (mean: number) => number | undefined = (mean) => mean,
@@ -79,5 +79,5 @@ export function createSpans(comparison: Comparison, seconds: number) {
 }
 
 export const SPAN_SECONDS = 0.2
-/** of steady partials a place needs so many values, and so much of the heaviest place's weight (−27 dB as loudness goes) */
+/** What a place needs to be told by steady partials: values, and a share of the most weight, −27 dB. */
 export const TOLD_BY_TONES = { count: 3, share: 0.15 }

@@ -14,8 +14,8 @@ const LOBE_BINS = 2.5
 /** what is 35 dB under the harmonics, and so near them, is masked by them */
 const MASKED = 3e-4
 /**
- * How much lies between the harmonics of a line against what lies at them, around a frame, as a power ratio. The line is played at one
- * pitch before: its own track takes its bends out, so that only what shakes or tears beside it is left.
+ * How much lies between the harmonics of a line against what lies at them, around a frame, as a power ratio.
+ * The line is played at one pitch before. That takes its bends out, and leaves what shakes or tears beside it.
  * @returns of a frame; undefined in silence, and where the pitch is too low for its harmonics to be told apart.
  */
 export function createBeside(audio: AudioBlock, track: PitchTrack): (frame: number) => number | undefined {

@@ -6,8 +6,8 @@ import { semitonesToRatio } from '../dsp/units'
 
 /**
  * Sounds whose perfect stretch and transposition are known: each is a score that is played again at the new tempo and
- * pitch. Strokes keep their natural ring, tones last as long as the score says, and noise comes from a seed, so that two
- * seeds show how far apart two equally good answers lie.
+ * pitch. Strokes keep their natural ring, and tones last as long as the score says. Noise comes from a seed: two seeds
+ * show how far apart two equally good answers lie.
  */
 export interface Ideal {
   readonly audio: AudioBlock
@@ -122,7 +122,7 @@ export function playStrokes(
 export const rise = (t: number, seconds: number) => (t < seconds ? 0.5 - 0.5 * Math.cos((Math.PI * t) / seconds) : 1)
 
 /**
- * Σ levels[k−1] · sin(2π(k · turns + phases[k−1])): from one partial to the next the angle is turned by multiplying, which is
+ * Σ levels[k−1] · sin(2π(k · turns + phases[k−1])). The angle is turned from one partial to the next by multiplying:
  * many times as fast as a sine for each.
  */
 function harmonicSum(turns: number, levels: Float64Array, sines: Float64Array, cosines: Float64Array): number {
@@ -141,7 +141,7 @@ function harmonicSum(turns: number, levels: Float64Array, sines: Float64Array, c
   return sum
 }
 
-/** Partials of a tone at `hz`, the k-th at level 1 / k^falls, that start at `phases` (in turns): their sum at a moment. */
+/** The sum at a moment of the partials of a tone at `hz`: the k-th at level 1 / k^falls, from `phases` in turns. */
 export function partialsOf(hz: number, falls: number, phases: readonly number[]): (t: number) => number {
   const heard = phases.filter((_, k) => (k + 1) * hz < 20_000)
   const levels = Float64Array.from(heard, (_, k) => 1 / (k + 1) ** falls)
@@ -151,8 +151,9 @@ export function partialsOf(hz: number, falls: number, phases: readonly number[])
 }
 
 /**
- * A tone of ten partials that start at phases of the seed's choosing: no playing of a score fixes them. They belong to the note
- * as written (`writtenHz`), so a transposed playing has the same ones: where notes share a partial, it stays as loud.
+ * A tone of ten partials that start at phases of the seed’s choosing: no playing of a score fixes them.
+ * They belong to the note as written (`writtenHz`), so a transposed playing has the same ones.
+ * Where notes share a partial, it stays as loud.
  */
 export function organ(
   to: Tape,
@@ -177,7 +178,7 @@ export function organ(
 
 export const noteHz = (midi: number) => 440 * semitonesToRatio(midi - 69)
 
-/** what is sung has no harmonics above this; moved formants move it along, for no method can make up what the source lacks */
+/** What is sung has no harmonics above this. Moved formants move it along: no method can make up what is not there. */
 export const TOP_HZ = 9000
 
 /** A line of harmonics under a spectral tilt up to `topHz`, whose phase is the integral of its pitch. */

@@ -5,8 +5,8 @@ import * as damage from './damage'
 import { noise } from './signals'
 
 /**
- * Harm that is proven twice: done on purpose in a known size, and found again by a plain calculation that shares no code with the
- * measures. The figures of the measures must follow it, in order and in size.
+ * Harm that is proven twice: done on purpose in a known size, and found again by a plain calculation.
+ * That calculation shares no code with the measures. Their figures must follow it, in order and in size.
  */
 export interface ProvenCase {
   readonly id: ArtefactId

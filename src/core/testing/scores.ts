@@ -22,8 +22,8 @@ import {
 } from './instruments'
 
 /**
- * Ideal answers drawn at random: the same kinds of sound as in `ideals`, each with a score, pitches and colours of its own, so that
- * what is fitted on some can be told on others. An item is the same whenever it is drawn with the same number.
+ * Ideal answers drawn at random: the same kinds of sound as in `ideals`, each with a score, pitches and colours of its
+ * own. So what is fitted on some can be told on others. An item is the same whenever it is drawn with the same number.
  */
 
 const pick = <T>(random: Random, list: readonly T[]): T => list[Math.floor(random() * list.length)] as T

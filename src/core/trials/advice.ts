@@ -5,9 +5,9 @@ import { foundFigureOf } from '../measure/verdict'
 import type { Trial } from './trial'
 
 /**
- * How much each kind of harm says about how far a result is from its ideal, on the logarithm of how many times it is over where
- * it becomes audible; and what the unlikeness adds per dB. Fitted to half of the items with ideal answers; docs/advice.md tells how often
- * the first of the order is the best for the other half.
+ * How much each kind of harm says about how far a result is from its ideal, and what the unlikeness adds per dB.
+ * A kind counts by the logarithm of how many times it is over where it becomes audible. The weights were fitted to half
+ * of the items with ideal answers; docs/advice.md tells how often the first is the best for the other half.
  */
 const WEIGHTS: Readonly<Record<ArtefactId, number>> = {
   'lost-attacks': 0.54,
@@ -37,8 +37,8 @@ export function harmOf({ artefacts, unlikenessDb }: Measurement): number {
 }
 
 /**
- * The number as it is shown. It is 0 where nothing is heard: what is left of it then only orders results. It is a question mark where
- * there is too little of a sound to tell.
+ * The number as it is shown. It is 0 where nothing is heard: what is left of it then only orders results.
+ * It is a question mark where there is too little of a sound to tell.
  */
 export function harmText(measurement: Measurement): string {
   if (!isTold(measurement)) return '?'

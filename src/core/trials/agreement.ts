@@ -5,7 +5,7 @@ import { harmText, rankTrials, reasonOf, type Tried } from './advice'
 import { pointSeverity } from './sweep'
 import { type Trial, withoutPlaces } from './trial'
 
-/** How the words and figures of one trial contradict one another; empty where they do not. Views show nothing but these. */
+/** How the words and figures of one trial contradict one another; empty where they do not. Views show only these. */
 export function contradictionsOf(trial: Trial, sampleRate: number): string[] {
   const { measurement } = trial
   const findings = findingsOf(measurement)

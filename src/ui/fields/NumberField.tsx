@@ -17,7 +17,7 @@ export interface NumberFieldProps {
   readonly placeholder?: string
   readonly size?: 'large' | 'small'
   readonly width: string
-  /** what a typed text means, in the unit of the field; undefined where it means nothing. A plain number where nothing is given. */
+  /** What a typed text means, in the unit of the field; undefined where it means nothing. Else it is a number. */
   readonly read?: (text: string) => number | undefined
   /** what may be typed, told where it was something else */
   readonly examples?: string

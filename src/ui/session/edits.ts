@@ -153,8 +153,8 @@ export function setTarget(sourceId: string, part: Partial<Target>, gesture?: str
 }
 
 /**
- * A source whose length or pitch is set by hand no longer follows the session in it: what it shows as following would not be true, and
- * the next change of the session would throw the hand's work away.
+ * A source whose length or pitch is set by hand no longer follows the session in it.
+ * To show it as following would not be true, and the next change of the session would throw the work away.
  */
 function setAside(source: Source, part: Partial<Target>) {
   const tempo =
@@ -369,7 +369,7 @@ export function transpose(sourceIds: readonly string[], semitones: number, gestu
   return { moved: sourceIds.length - left.length, left }
 }
 
-/** All attacks at once, in frames of the file: none, those of another ear; `undefined` for those that were found. One step. */
+/** All attacks at once, in frames of the file; `undefined` for those that were found. One step. */
 export function setAttacks(sourceId: string, wanted: readonly number[] | undefined, gesture?: string) {
   const found = getState().knowledge[sourceId]?.attacks.map(({ frame }) => frame) ?? []
   editSource(

@@ -13,7 +13,7 @@ import { partFacts, recipeOf, type Source, type Variant } from '../../../session
 import { renderKeyOf } from '../../session/render/renders'
 import { useSession } from '../../session/state/store'
 
-/** A method that has one speed for both does not come to the pitch that was asked for: how far off it is, in front of all figures. */
+/** How far a method with one speed for both is off the pitch that was asked for; it stands before all figures. */
 function pitchOff(source: Source, variant: Variant): string {
   const { tied, pitchSemitones } = source.target
   if (tied || !methodById(variant.methodId).tiesPitchToSpeed) return ''

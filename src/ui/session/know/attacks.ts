@@ -4,7 +4,7 @@ import { heardSound } from '../hear/listening'
 import { pool } from '../state/engine'
 import { tell } from '../state/notices'
 
-/** Find the attacks of a source anew, by an ear of 0 to 1, and take them as said by hand. One gesture is one step of undo. */
+/** Find the attacks anew, by an ear of 0 to 1, and take them as said by hand. One gesture is one step of undo. */
 export async function findAttacks(source: Source, sensitivity: number, gesture?: string): Promise<void> {
   const heard = heardSound(source)
   if (!heard) return

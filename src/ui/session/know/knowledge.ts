@@ -73,7 +73,7 @@ async function findOut(source: Source, rank: number) {
   }
 }
 
-/** Lanes that nobody touched yet become those of the source's kind: something that was found out, so no step of undo. */
+/** Lanes that nobody touched yet become those of the kind. That was found out, so it is no step of undo. */
 function chooseLanes(sourceId: string, { material }: Knowledge) {
   if (material.kind === 'unsure' || getState().access.kind !== 'writes') return
   setState((state) => ({

@@ -80,7 +80,7 @@ export function gradeHidden(place: number, grade: number) {
   if (blind) setState({ blind: { ...blind, grades: blind.grades.map((old, i) => (i === place ? grade : old)) } })
 }
 
-/** Vote by keys: of AB for the place that is heard, of ABX by the letter that X is; grade what is heard while ranking. */
+/** Vote by keys: AB for the place that is heard, ABX by the letter that X is. While ranking, grade what is heard. */
 export function voteByKey(key: string) {
   const { blind } = getState()
   if (!blind) return
