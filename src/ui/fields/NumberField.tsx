@@ -123,8 +123,8 @@ export function NumberField(props: NumberFieldProps) {
     setDraft(text)
     clearTimeout(typing.current)
     setRefused(undefined)
-    // a sign or a unit may still be coming: what is relative, or not in the field's own unit, waits for Enter
-    const next = parseNumber(text) === undefined || /^[+\-−]|[^\d.,\s]/.test(text.trim()) ? undefined : read(text)
+    // where units may be typed, one may still be coming: what is relative, or not in the field's own unit, waits for Enter
+    const next = props.read && !/^[\d.,]+$/.test(text.trim()) ? undefined : read(text)
     if (next !== undefined && next >= min && next <= max) {
       typing.current = setTimeout(() => apply(next, gesture.current), TYPING_PAUSE_MS)
     }

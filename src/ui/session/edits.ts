@@ -137,42 +137,49 @@ export function removeSource(sourceId: string) {
 }
 
 export function setTarget(sourceId: string, part: Partial<Target>, gesture?: string) {
+  let ended: string | undefined
   editSource(
     sourceId,
     'Target',
     (source) => {
       const { target } = source
       Object.assign(target, part)
-      setAside(source, part)
+      ended = endFollowing(source, part)
       if (!target.tied) return
       if (part.pitchSemitones !== undefined) target.stretch = clampStretch(1 / semitonesToRatio(target.pitchSemitones))
       else target.pitchSemitones = clampPitch(-ratioToSemitones(target.stretch) || 0)
     },
     gesture,
   )
+  tellEnded(ended)
 }
 
 /**
  * A source whose length or pitch is set by hand no longer follows the session in it.
  * To show it as following would not be true, and the next change of the session would throw the work away.
+ * @returns what it followed until now, in words; undefined where it goes on as it was.
  */
-function setAside(source: Source, part: Partial<Target>) {
-  const tempo =
-    source.follows.tempo && (part.stretch !== undefined || (source.target.tied && part.pitchSemitones !== undefined))
-  const key =
-    source.follows.key && (part.pitchSemitones !== undefined || (source.target.tied && part.stretch !== undefined))
-  if (!tempo && !key) return
+function endFollowing({ name, target, follows }: Source, part: Partial<Target>): string | undefined {
+  const { stretch, pitchSemitones } = part
+  const tempo = follows.tempo && (stretch !== undefined || (target.tied && pitchSemitones !== undefined))
+  const key = follows.key && (pitchSemitones !== undefined || (target.tied && stretch !== undefined))
+  if (tempo) follows.tempo = false
+  if (key) follows.key = false
   const what = [tempo && 'tempo', key && 'key'].filter(Boolean).join(' and ')
-  if (tempo) source.follows.tempo = false
-  if (key) source.follows.key = false
-  notify({ tone: 'plain', text: `${source.name} no longer follows the session's ${what}: it was set by hand` })
+  return what === '' ? undefined : `${name} no longer follows the session's ${what}: it was set by hand`
+}
+
+function tellEnded(ended: string | undefined) {
+  if (ended !== undefined) notify({ tone: 'plain', text: ended })
 }
 
 export function resetTarget(sourceId: string) {
+  let ended: string | undefined
   editSource(sourceId, 'Reset target', (source) => {
-    setAside(source, PLAIN_TARGET)
+    ended = endFollowing(source, PLAIN_TARGET)
     source.target = { ...PLAIN_TARGET }
   })
+  tellEnded(ended)
 }
 
 export function setSelection(sourceId: string, selection: Source['selection'], gesture?: string) {
@@ -355,17 +362,22 @@ export function setFollows(sourceId: string, part: Partial<Source['follows']>) {
 /** Move the pitch of several sources at once; untuned percussion among them stays. Says how many moved and how many did not. */
 export function transpose(sourceIds: readonly string[], semitones: number, gesture?: string) {
   const left: string[] = []
+  const ended: (string | undefined)[] = []
   edit(
     'Transpose',
     (session) => {
       for (const source of session.sources) {
         if (!sourceIds.includes(source.id)) continue
         if (isUntuned(source, getState().knowledge[source.id])) left.push(source.name)
-        else source.target.pitchSemitones = clampPitch(source.target.pitchSemitones + semitones)
+        else {
+          source.target.pitchSemitones = clampPitch(source.target.pitchSemitones + semitones)
+          ended.push(endFollowing(source, { pitchSemitones: source.target.pitchSemitones }))
+        }
       }
     },
     gesture,
   )
+  for (const text of ended) tellEnded(text)
   return { moved: sourceIds.length - left.length, left }
 }
 

@@ -42,6 +42,7 @@ export function syncListening(state: State, onReady: () => void) {
   const source = selectedSource(state)
   if ((source && soundKey(source)) !== heard?.key) {
     heard = undefined
+    awaited = undefined
     sentAnalysis = undefined
     playback.setSource(undefined)
     if (source && state.loads[soundKey(source)]?.status !== 'failed') void listenTo(source, onReady)
