@@ -53,7 +53,7 @@ export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[]
     outputFrame: Math.round(comparison.from + pair.expected),
     value,
   })
-  const smears = smearOf(comparison, kept)
+  const smears = smearOf(comparison, source, kept)
   const edgy = new Set(smears.map(({ pair }) => pair.sourceFrame))
   const slips = kept.map((pair) => {
     const ms = (1000 * Math.abs(pair.found - pair.expected)) / sampleRate
@@ -134,10 +134,10 @@ interface Smear<Pair> {
 /** Each attack where it is, against itself in the source; those whose neighbours are too close say nothing. */
 function smearOf<Pair extends { sourceFrame: number; expected: number; found: number; height: number }>(
   comparison: Comparison,
+  source: EnergyOf,
   kept: readonly Pair[],
 ): Smear<Pair>[] {
   const { sampleRate } = comparison.source
-  const source = edgeEnergy(comparison.source, 1)
   const result = edgeEnergy(comparison.result, 1)
   const plainSource = edgeEnergy(comparison.source, 0)
   const plainResult = edgeEnergy(comparison.result, 0)

@@ -4,10 +4,10 @@ import { type Artefact, unmeasured } from './artefacts'
 import { type AttackPairs, ringing } from './attackPairs'
 import { type Comparison, originOf } from './comparison'
 import { weightedMean } from './statistics'
+import { isSteady, SURE } from './steadyPitch'
 import { createSpans, TOLD_BY_TONES } from './step'
 import type { createTones } from './tones'
 
-const SURE = 0.85
 const MOST_CENTS = 100
 
 /** a glide that is a little early or late is not off pitch: steps of the track that may stand for one another */
@@ -15,13 +15,6 @@ const NEAR = [-2, -1, 0, 1, 2]
 
 const offFrom = (hz: number | undefined, wanted: number) =>
   hz ? Math.abs(1200 * Math.log2(wanted / hz)) : Number.POSITIVE_INFINITY
-
-function isSteady(track: PitchTrack, column: number): boolean {
-  for (let d = -5; d <= 5; d++) {
-    if ((track.hz[column + d] ?? 0) === 0 || (track.clarity[column + d] as number) < SURE) return false
-  }
-  return true
-}
 
 /** Steady partials off their place, and of a single line its pitch. */
 export function detuneOf(

@@ -4,13 +4,11 @@ import { asOutput } from '../timeline/axes'
 import { type AttackPairs, distanceTo, ringing } from './attackPairs'
 import { type Comparison, originOf } from './comparison'
 import { mean } from './statistics'
+import { isSteady, STEADY_COLUMNS, SURE } from './steadyPitch'
 import { createSpans } from './step'
 import { createBeside } from './straightened'
 
-/** columns on either side over which the source has to be one clear tone, and how clear */
-const STEADY = 5
-const SURE = 0.85
-/** by how much its power may fall or rise over them */
+/** by how much the power of a line may fall or rise over the columns in which its pitch is steady */
 const MOST_FALL = 5
 /** what is this periodic is as clear as can be told */
 const CLEAREST = 1e-4
@@ -71,7 +69,7 @@ export function lineRoughnessOf(
     if (at >= frameCount(comparison.result)) break
     const origin = originOf(comparison, at)
     const own = Math.round(origin / source.hopFrames)
-    if (!isClear(source, own) || !holds(inSource, origin, source.hopFrames)) continue
+    if (!isSteady(source, own) || !holds(inSource, origin, source.hopFrames)) continue
     const output = asOutput(comparison.from + at)
     const ratio = comparison.pitchRatioAt(output)
     const meantHz = (source.hz[own] as number) * ratio
@@ -82,7 +80,7 @@ export function lineRoughnessOf(
     // where its attack would have it by now if it rings by itself; what has rung out says nothing of a line
     const natural = ringing(pairs, at, comparison.source.sampleRate)[0] ?? origin
     const ringsAt = Math.round(natural / source.hopFrames)
-    if (!isClear(source, ringsAt)) continue
+    if (!isSteady(source, ringsAt)) continue
     const speed = Math.max(1, comparison.map.speedAt(output))
     // as rough as the source is at either; what bends `speed` times as fast is `speed`² times as unlike itself
     const before = Math.max((1 - clarityOf(source, own)) * speed ** 2, 1 - clarityOf(source, ringsAt)) + CLEAREST
@@ -135,16 +133,9 @@ function shareClear(track: PitchTrack, levelAt: (frame: number) => number): { sh
 
 /** Whether a sound holds its level there: what was struck and dies away is no line, however clear its pitch. */
 function holds(levelAt: (frame: number) => number, frame: number, hopFrames: number): boolean {
-  const before = levelAt(frame - STEADY * hopFrames)
-  const after = levelAt(frame + STEADY * hopFrames)
+  const before = levelAt(frame - STEADY_COLUMNS * hopFrames)
+  const after = levelAt(frame + STEADY_COLUMNS * hopFrames)
   return Math.max(before, after) < MOST_FALL * Math.min(before, after)
-}
-
-function isClear(track: PitchTrack, column: number): boolean {
-  for (let d = -STEADY; d <= STEADY; d++) {
-    if ((track.hz[column + d] ?? 0) === 0 || (track.clarity[column + d] as number) < SURE) return false
-  }
-  return true
 }
 
 /** Power around a frame, over 40 ms of all channels. */

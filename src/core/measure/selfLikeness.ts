@@ -1,6 +1,6 @@
 import { mixOf } from '../analysis/mix'
 import type { AudioBlock } from '../audio/block'
-import { complexFft } from '../dsp/fft'
+import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
 import { nearestPowerOfTwo } from '../dsp/units'
 
 /** how long a piece is, and from how far on to how far on it is looked for again, seconds */
@@ -23,6 +23,11 @@ export function createSelfLikeness(audio: AudioBlock): (frame: number) => number
   const fft = complexFft(size)
   const packed = fft.create()
   const spectrum = fft.create()
+  const [pieces, follows, nothing] = [0, 1, 2].map(() => new Float32Array(size + 2)) as [
+    Float32Array,
+    Float32Array,
+    Float32Array,
+  ]
   return (frame) => {
     const start = Math.round(frame)
     if (start < 0 || start + last + piece > samples.length) return undefined
@@ -36,30 +41,22 @@ export function createSelfLikeness(audio: AudioBlock): (frame: number) => number
     for (let i = 0; i < last + piece; i++) packed[2 * i + 1] = samples[start + i] as number
     if (own <= 1e-12) return undefined
     fft.forward(spectrum, packed)
-    for (let k = 0; k <= size / 2; k++) {
-      const m = (size - k) % size
-      const pr = spectrum[2 * k] as number
-      const pi = spectrum[2 * k + 1] as number
-      const qr = spectrum[2 * m] as number
-      const qi = spectrum[2 * m + 1] as number
-      const ar = (pr + qr) / 2
-      const ai = (pi - qi) / 2
-      const br = (pi + qi) / 2
-      const bi = (qr - pr) / 2
-      const re = ar * br + ai * bi
-      const im = ar * bi - ai * br
-      // turned about, so that a second transform forward is one back
-      packed[2 * k] = re
-      packed[2 * k + 1] = -im
-      packed[2 * m] = re
-      packed[2 * m + 1] = im
+    splitRealPair(spectrum, size, pieces, follows)
+    for (let k = 0; k <= size; k += 2) {
+      const ar = pieces[k] as number
+      const ai = pieces[k + 1] as number
+      const br = follows[k] as number
+      const bi = follows[k + 1] as number
+      pieces[k] = ar * br + ai * bi
+      pieces[k + 1] = ar * bi - ai * br
     }
-    fft.forward(spectrum, packed)
+    joinRealPair(pieces, nothing, size, packed)
+    fft.inverse(spectrum, packed)
     let energy = 0
     for (let i = first; i < first + piece; i++) energy += (samples[start + i] as number) ** 2
     let most = 0
     for (let lag = first; lag < last; lag++) {
-      const product = (spectrum[2 * lag] as number) / size
+      const product = spectrum[2 * lag] as number
       if (energy > 0.05 * own && product > 0) most = Math.max(most, (product * product) / (own * energy))
       energy += (samples[start + lag + piece] as number) ** 2 - (samples[start + lag] as number) ** 2
     }
