@@ -5,6 +5,7 @@ import {
   done,
   grit,
   IDEAL_RATE,
+  type Ideal,
   type IdealItem,
   noteHz,
   organ,
@@ -75,19 +76,35 @@ const chordNotes = (random: Random) => {
   ]).map((step) => root + step)
 }
 
+/** What a score is played on: an empty tape, how much longer and higher it is played, and by which seed. */
+interface Stage {
+  readonly to: Tape
+  readonly s: number
+  readonly r: number
+  readonly seed: number
+  readonly playing: Playing
+}
+
 type Maker = (random: Random) => Omit<IdealItem, 'id'>
+
+/** An item of a kind: `play` lays its sounds on the tape and says where they begin. */
+const score = (kind: IdealItem['kind'], play: (stage: Stage) => Omit<Ideal, 'audio'>): Omit<IdealItem, 'id'> => ({
+  kind,
+  play: (playing) => {
+    const to = tape(SECONDS * playing.stretch)
+    const r = semitonesToRatio(playing.semitones)
+    const told = play({ to, s: playing.stretch, r, seed: playing.seed, playing })
+    return { ...told, audio: done(to) }
+  },
+})
 
 const beatOf: Maker = (random) => {
   const beat0 = between(random, 0.42, 0.75)
   const strokes = strokesOf(random, SECONDS / beat0 - 0.5)
-  return {
-    kind: 'hits',
-    play: (playing) => {
-      const beat = beat0 * playing.stretch
-      const to = tape(SECONDS * playing.stretch)
-      return { attacks: playBeat(to, strokes, beat, playing), audio: done(to) }
-    },
-  }
+  return score('hits', ({ to, s, playing }) => {
+    const beat = beat0 * s
+    return { attacks: playBeat(to, strokes, beat, playing) }
+  })
 }
 
 /** wood, metal, skin: struck things with a few partials and a snap */
@@ -98,45 +115,34 @@ const knocksOf: Maker = (random) => {
   const starts = many(count, (n) => ((n + 0.3 + 0.4 * random()) * SECONDS) / count)
   const levels = starts.map(() => between(random, 0.3, 0.8))
   const snap = between(random, 2500, 8000)
-  return {
-    kind: 'hits',
-    play: (playing) => {
-      const r = semitonesToRatio(playing.semitones)
-      const to = tape(SECONDS * playing.stretch)
-      const attacks = starts.map((at, n) => {
-        const noise = grit(createRandom(playing.seed * 104_729 + n), Math.min(18_000, snap * r), 1)
-        add(to, at * playing.stretch, 8 * decay, Math.sin(5 * n), (t) => {
-          let sum = 0
-          hz.forEach((f, k) => {
-            sum += Math.exp(-t / (decay / (k + 1))) * Math.sin(TAU * f * r * t + k)
-          })
-          return (levels[n] as number) * (0.3 * sum + 0.8 * Math.exp(-t / 0.003) * noise())
+  return score('hits', ({ to, s, r, seed }) => {
+    const attacks = starts.map((at, n) => {
+      const noise = grit(createRandom(seed * 104_729 + n), Math.min(18_000, snap * r), 1)
+      add(to, at * s, 8 * decay, Math.sin(5 * n), (t) => {
+        let sum = 0
+        hz.forEach((f, k) => {
+          sum += Math.exp(-t / (decay / (k + 1))) * Math.sin(TAU * f * r * t + k)
         })
-        return at * playing.stretch
+        return (levels[n] as number) * (0.3 * sum + 0.8 * Math.exp(-t / 0.003) * noise())
       })
-      return { attacks, audio: done(to) }
-    },
-  }
+      return at * s
+    })
+    return { attacks }
+  })
 }
 
 const padOf: Maker = (random) => {
   const chords = random() < 0.5 ? [chordNotes(random)] : [chordNotes(random), chordNotes(random)]
   const fade = between(random, 0.05, 0.25)
   const length = (SECONDS - 0.2) / chords.length
-  return {
-    kind: 'tones',
-    play: (playing) => {
-      const { stretch: s, seed } = playing
-      const r = semitonesToRatio(playing.semitones)
-      const to = tape(SECONDS * s)
-      chords.forEach((notes, c) => {
-        notes.forEach((midi, n) => {
-          organ(to, seed + 7 * c, (0.1 + c * length) * s, length * s, 0.3 * (n - 2), 0.12, noteHz(midi), r, fade * s)
-        })
+  return score('tones', ({ to, s, r, seed }) => {
+    chords.forEach((notes, c) => {
+      notes.forEach((midi, n) => {
+        organ(to, seed + 7 * c, (0.1 + c * length) * s, length * s, 0.3 * (n - 2), 0.12, noteHz(midi), r, fade * s)
       })
-      return { audio: done(to), attacks: chords.map((_, c) => (0.1 + c * length) * s) }
-    },
-  }
+    })
+    return { attacks: chords.map((_, c) => (0.1 + c * length) * s) }
+  })
 }
 
 const arpeggioOf: Maker = (random) => {
@@ -145,27 +151,21 @@ const arpeggioOf: Maker = (random) => {
   const order = many(Math.floor((SECONDS - 0.2) / gap), () => pick(random, notes))
   const falls = between(random, 1, 1.6)
   const soft = between(random, 0.005, 0.02)
-  return {
-    kind: 'tones',
-    play: (playing) => {
-      const { stretch: s, seed } = playing
-      const r = semitonesToRatio(playing.semitones)
-      const to = tape(SECONDS * s)
-      const attacks = order.map((midi, n) => {
-        const phases = createRandom(seed * 211 + n)
-        const sumAt = partialsOf(
-          noteHz(midi) * r,
-          falls,
-          many(8, () => phases()),
-        )
-        const at = (0.1 + n * gap) * s
-        const length = 1.1 * gap * s
-        add(to, at, length, 0.5 * Math.sin(n), (t) => 0.25 * sumAt(t) * rise(t, soft) * rise(length - t, 0.05 * s))
-        return at
-      })
-      return { audio: done(to), attacks }
-    },
-  }
+  return score('tones', ({ to, s, r, seed }) => {
+    const attacks = order.map((midi, n) => {
+      const phases = createRandom(seed * 211 + n)
+      const sumAt = partialsOf(
+        noteHz(midi) * r,
+        falls,
+        many(8, () => phases()),
+      )
+      const at = (0.1 + n * gap) * s
+      const length = 1.1 * gap * s
+      add(to, at, length, 0.5 * Math.sin(n), (t) => 0.25 * sumAt(t) * rise(t, soft) * rise(length - t, 0.05 * s))
+      return at
+    })
+    return { attacks }
+  })
 }
 
 /** A bell alone: its partials are what is drawn out, its stroke is not. */
@@ -176,34 +176,28 @@ const bellOf: Maker = (random) => {
     decay: between(random, 1.2, 2.2) / (1 + 0.35 * n),
     level: between(random, 0.4, 1) / (1 + 0.3 * n),
   }))
-  return {
-    kind: 'tones',
-    play: (playing) => {
-      const { stretch: s } = playing
-      const r = semitonesToRatio(playing.semitones)
-      const to = tape(SECONDS * s)
-      const phases = createRandom(playing.seed * 977)
-      for (const { hz, decay, level } of partials) {
-        const phase = phases()
-        add(
-          to,
-          0.12 * s,
-          SECONDS * s,
-          0.2 * Math.sin(hz),
-          (t) =>
-            0.14 *
-            level *
-            rise(t, 0.002) *
-            Math.exp(-t / (decay * s)) *
-            rise((SECONDS - 0.12) * s - t, 0.5 * s) *
-            Math.sin(TAU * (hz * r * t + phase)),
-        )
-      }
-      const clang = grit(createRandom(playing.seed * 31), Math.min(16_000, 5000 * r), 1)
-      add(to, 0.12 * s, 0.05, 0, (t) => 0.3 * Math.exp(-t / 0.006) * clang())
-      return { audio: done(to), attacks: [0.12 * s] }
-    },
-  }
+  return score('tones', ({ to, s, r, seed }) => {
+    const phases = createRandom(seed * 977)
+    for (const { hz, decay, level } of partials) {
+      const phase = phases()
+      add(
+        to,
+        0.12 * s,
+        SECONDS * s,
+        0.2 * Math.sin(hz),
+        (t) =>
+          0.14 *
+          level *
+          rise(t, 0.002) *
+          Math.exp(-t / (decay * s)) *
+          rise((SECONDS - 0.12) * s - t, 0.5 * s) *
+          Math.sin(TAU * (hz * r * t + phase)),
+      )
+    }
+    const clang = grit(createRandom(seed * 31), Math.min(16_000, 5000 * r), 1)
+    add(to, 0.12 * s, 0.05, 0, (t) => 0.3 * Math.exp(-t / 0.006) * clang())
+    return { attacks: [0.12 * s] }
+  })
 }
 
 /** whistle, gull, siren: one tone that bends and shakes */
@@ -214,27 +208,22 @@ const cryOf: Maker = (random) => {
   const shake = between(random, 0, 0.5)
   const shakeHz = between(random, 4.5, 6.5)
   const knee0 = between(random, 700, 2400)
-  return {
-    kind: 'line',
-    play: (playing) => {
-      const { stretch: s, keepFormants } = playing
-      const r = semitonesToRatio(playing.semitones)
-      const to = tape(SECONDS * s)
-      const end = SECONDS - 0.2
-      const f0At = (t: number) => {
-        const x = t / s
-        if (x < 0.2 || x > end) return 0
-        return noteHz(middle + reach * Math.sin(TAU * turns * (x - 0.2)) + shake * Math.sin(TAU * shakeHz * x)) * r
-      }
-      const knee = knee0 * (keepFormants ? 1 : r)
-      const tilt = (hz: number) => 1 / (1 + (hz / knee) * Math.sqrt(hz / knee))
-      // closer harmonics under the same envelope are fewer: the loudness is kept
-      const gain = keepFormants ? 0.35 * Math.sqrt(r) : 0.35
-      const gainAt = (t: number) => gain * rise(t - 0.2 * s, 0.04 * s) * rise(end * s - t, 0.06 * s)
-      sung(to, 0.2 * s, end * s, f0At, tilt, gainAt, TOP_HZ * (keepFormants ? 1 : r))
-      return { audio: done(to), attacks: [0.2 * s], f0At }
-    },
-  }
+  return score('line', ({ to, s, r, playing }) => {
+    const { keepFormants } = playing
+    const end = SECONDS - 0.2
+    const f0At = (t: number) => {
+      const x = t / s
+      if (x < 0.2 || x > end) return 0
+      return noteHz(middle + reach * Math.sin(TAU * turns * (x - 0.2)) + shake * Math.sin(TAU * shakeHz * x)) * r
+    }
+    const knee = knee0 * (keepFormants ? 1 : r)
+    const tilt = (hz: number) => 1 / (1 + (hz / knee) * Math.sqrt(hz / knee))
+    // closer harmonics under the same envelope are fewer: the loudness is kept
+    const gain = keepFormants ? 0.35 * Math.sqrt(r) : 0.35
+    const gainAt = (t: number) => gain * rise(t - 0.2 * s, 0.04 * s) * rise(end * s - t, 0.06 * s)
+    sung(to, 0.2 * s, end * s, f0At, tilt, gainAt, TOP_HZ * (keepFormants ? 1 : r))
+    return { attacks: [0.2 * s], f0At }
+  })
 }
 
 const VOWELS = [
@@ -253,67 +242,55 @@ const voiceOf: Maker = (random) => {
     formants: pick(random, VOWELS),
   }))
   const hiss = vowels.map(() => random() < 0.5)
-  return {
-    kind: 'line',
-    play: (playing) => {
-      const { stretch: s, keepFormants } = playing
-      const r = semitonesToRatio(playing.semitones)
-      const shift = keepFormants ? 1 : r
-      const to = tape(SECONDS * s)
-      const attacks: number[] = []
-      const pitch = (x: number) => low * (1 + 0.12 * Math.sin(1.9 * x) - 0.03 * x) * r
-      vowels.forEach(({ at, seconds, formants }, n) => {
-        const from = at * s
-        const end = (at + seconds) * s
-        const gain = keepFormants ? 0.16 * Math.sqrt(r) : 0.16
-        const gainAt = (t: number) => gain * rise(t - from, 0.018) * rise(end - t, 0.04 * s)
-        sung(
-          to,
-          from,
-          end,
-          (t) => pitch(t / s),
-          (hz) => vowelLevel(hz, formants, shift),
-          gainAt,
-          TOP_HZ * shift,
-        )
-        attacks.push(from)
-        const noise = grit(createRandom(playing.seed * 31 + n), (hiss[n] ? 5600 : 3000) * shift, hiss[n] ? 2 : 0.8)
-        const start = (at + seconds + 0.02) * s
-        attacks.push(start)
-        const length = 0.09 * s
-        if (hiss[n]) add(to, start, length, 0, (t) => 0.3 * noise() * rise(t, 0.02 * s) * rise(length - t, 0.02 * s))
-        else add(to, start, 0.03, 0, (t) => 0.5 * Math.exp(-t / 0.006) * noise())
-      })
-      return { audio: done(to), attacks: attacks.sort((a, b) => a - b) }
-    },
-  }
+  return score('line', ({ to, s, r, seed, playing }) => {
+    const { keepFormants } = playing
+    const shift = keepFormants ? 1 : r
+    const attacks: number[] = []
+    const pitch = (x: number) => low * (1 + 0.12 * Math.sin(1.9 * x) - 0.03 * x) * r
+    vowels.forEach(({ at, seconds, formants }, n) => {
+      const from = at * s
+      const end = (at + seconds) * s
+      const gain = keepFormants ? 0.16 * Math.sqrt(r) : 0.16
+      const gainAt = (t: number) => gain * rise(t - from, 0.018) * rise(end - t, 0.04 * s)
+      sung(
+        to,
+        from,
+        end,
+        (t) => pitch(t / s),
+        (hz) => vowelLevel(hz, formants, shift),
+        gainAt,
+        TOP_HZ * shift,
+      )
+      attacks.push(from)
+      const noise = grit(createRandom(seed * 31 + n), (hiss[n] ? 5600 : 3000) * shift, hiss[n] ? 2 : 0.8)
+      const start = (at + seconds + 0.02) * s
+      attacks.push(start)
+      const length = 0.09 * s
+      if (hiss[n]) add(to, start, length, 0, (t) => 0.3 * noise() * rise(t, 0.02 * s) * rise(length - t, 0.02 * s))
+      else add(to, start, 0.03, 0, (t) => 0.5 * Math.exp(-t / 0.006) * noise())
+    })
+    return { attacks: attacks.sort((a, b) => a - b) }
+  })
 }
 
 const bassOf: Maker = (random) => {
   const gap = between(random, 0.25, 0.5)
   const notes = many(Math.floor((SECONDS - 0.2) / gap), () => 29 + Math.floor(17 * random()))
   const bright = between(random, 0.3, 0.8)
-  return {
-    kind: 'line',
-    play: (playing) => {
-      const { stretch: s } = playing
-      const r = semitonesToRatio(playing.semitones)
-      const to = tape(SECONDS * s)
-      const attacks = notes.map((midi, n) => {
-        const at = (0.1 + n * gap) * s
-        const hz = noteHz(midi) * r
-        const length = 0.9 * gap * s
-        add(to, at, length, 0, (t) => {
-          let sum = 0
-          for (let k = 1; k <= 12; k++)
-            sum += (Math.sin(TAU * k * hz * t) * Math.exp((-t / s) * (0.8 + bright * k))) / k
-          return 0.4 * sum * rise(t, 0.004) * rise(length - t, 0.03 * s)
-        })
-        return at
+  return score('line', ({ to, s, r }) => {
+    const attacks = notes.map((midi, n) => {
+      const at = (0.1 + n * gap) * s
+      const hz = noteHz(midi) * r
+      const length = 0.9 * gap * s
+      add(to, at, length, 0, (t) => {
+        let sum = 0
+        for (let k = 1; k <= 12; k++) sum += (Math.sin(TAU * k * hz * t) * Math.exp((-t / s) * (0.8 + bright * k))) / k
+        return 0.4 * sum * rise(t, 0.004) * rise(length - t, 0.03 * s)
       })
-      return { audio: done(to), attacks }
-    },
-  }
+      return at
+    })
+    return { attacks }
+  })
 }
 
 const noiseOf: Maker = (random) => {
@@ -321,14 +298,10 @@ const noiseOf: Maker = (random) => {
   const low = between(random, 200, 900)
   const share = between(random, 0.3, 0.9)
   const swell = between(random, 0.3, 1.5)
-  return {
-    kind: 'noise',
-    play: (playing) => {
-      const to = tape(SECONDS * playing.stretch)
-      bed(to, playing, high, low, share, 1, swell)
-      return { audio: done(to), attacks: [] }
-    },
-  }
+  return score('noise', ({ to, playing }) => {
+    bed(to, playing, high, low, share, 1, swell)
+    return { attacks: [] }
+  })
 }
 
 const sceneOf: Maker = (random) => {
@@ -336,25 +309,19 @@ const sceneOf: Maker = (random) => {
   const count = 4 + Math.floor(3 * random())
   const high = between(random, 2500, 7000)
   const soft = random() < 0.5 ? 0.001 : 0.012
-  return {
-    kind: 'scene',
-    play: (playing) => {
-      const { stretch: s, seed } = playing
-      const r = semitonesToRatio(playing.semitones)
-      const to = tape(SECONDS * s)
-      bed(to, playing, high, 600, 0.6, 0.1, 0.6)
-      notes.forEach((midi, n) => {
-        organ(to, seed, 0.1 * s, (SECONDS - 0.2) * s, -0.8 + 0.5 * n, 0.2, noteHz(midi + 12), r, 0.1 * s)
-      })
-      const attacks = many(count, (n) => {
-        const at = ((n + 0.6) * (SECONDS - 0.2)) / count
-        const noise = grit(createRandom(seed * 13 + n), 2500 * r, 1)
-        add(to, at * s, 0.25, 0.8, (t) => Math.exp(-t / 0.03) * rise(t, soft) * noise())
-        return at * s
-      })
-      return { audio: done(to), attacks }
-    },
-  }
+  return score('scene', ({ to, s, r, seed, playing }) => {
+    bed(to, playing, high, 600, 0.6, 0.1, 0.6)
+    notes.forEach((midi, n) => {
+      organ(to, seed, 0.1 * s, (SECONDS - 0.2) * s, -0.8 + 0.5 * n, 0.2, noteHz(midi + 12), r, 0.1 * s)
+    })
+    const attacks = many(count, (n) => {
+      const at = ((n + 0.6) * (SECONDS - 0.2)) / count
+      const noise = grit(createRandom(seed * 13 + n), 2500 * r, 1)
+      add(to, at * s, 0.25, 0.8, (t) => Math.exp(-t / 0.03) * rise(t, soft) * noise())
+      return at * s
+    })
+    return { attacks }
+  })
 }
 
 const mixOf: Maker = (random) => {
@@ -362,18 +329,12 @@ const mixOf: Maker = (random) => {
   const strokes = strokesOf(random, SECONDS / beat0 - 0.5)
   const notes = chordNotes(random)
   const loud = between(random, 0.05, 0.1)
-  return {
-    kind: 'mix',
-    play: (playing) => {
-      const { stretch: s, seed } = playing
-      const r = semitonesToRatio(playing.semitones)
-      const to = tape(SECONDS * s)
-      notes.forEach((midi, n) => {
-        organ(to, seed, 0.05 * s, (SECONDS - 0.1) * s, 0.3 * (n - 2), loud, noteHz(midi), r, 0.02 * s)
-      })
-      return { attacks: [0.05 * s, ...playBeat(to, strokes, beat0 * s, playing)], audio: done(to) }
-    },
-  }
+  return score('mix', ({ to, s, r, seed, playing }) => {
+    notes.forEach((midi, n) => {
+      organ(to, seed, 0.05 * s, (SECONDS - 0.1) * s, 0.3 * (n - 2), loud, noteHz(midi), r, 0.02 * s)
+    })
+    return { attacks: [0.05 * s, ...playBeat(to, strokes, beat0 * s, playing)] }
+  })
 }
 
 const makers = {
