@@ -12,6 +12,7 @@ const STRONGER = 20
 const FLOOR = 1e-8
 /** What the source has within this time counts as near: a sound that a long window spreads is smeared, not folded. */
 const SPREAD_SECONDS = 0.35
+const JOINED = 4
 /** a moment this far under the loudest one counts as no quieter: what lies under it there is not heard, power */
 const QUIET = 1e-3
 
@@ -82,27 +83,31 @@ function createReach(comparison: Comparison, size: number) {
   const hop = size / 2
   const read = createSpectra(source, size)
   const spread = SPREAD_SECONDS * source.sampleRate
-  const columns = new Map<number, Float32Array>()
-  const column = (n: number) => {
-    let wide = columns.get(n)
+  // columns are joined by fours: neighbouring steps ask for most of the same ones
+  const blocks = new Map<number, Float32Array>()
+  const block = (n: number) => {
+    let wide = blocks.get(n)
     if (!wide) {
-      wide = new Float32Array(size / 2 + 1)
-      slidingMaxInto(wide, read(n * hop).power, NEAR_BINS)
-      columns.set(n, wide)
+      const most = new Float32Array(size / 2 + 1)
+      for (let c = n * JOINED; c < (n + 1) * JOINED; c++) maxInto(most, read(c * hop).power)
+      wide = new Float32Array(most.length)
+      slidingMaxInto(wide, most, NEAR_BINS)
+      blocks.set(n, wide)
     }
     return wide
   }
   return (out: Float32Array, resultFrame: number) => {
-    const first = Math.floor((originOf(comparison, resultFrame - spread) - hop) / hop)
-    const last = Math.ceil((originOf(comparison, resultFrame + spread) + hop) / hop)
+    const first = Math.floor((originOf(comparison, resultFrame - spread) - hop) / (JOINED * hop))
+    const last = Math.floor((originOf(comparison, resultFrame + spread) + hop) / (JOINED * hop))
     // a result is gone through forwards
-    for (const n of columns.keys()) if (n < first) columns.delete(n)
+    for (const n of blocks.keys()) if (n < first) blocks.delete(n)
     out.fill(0)
-    for (let n = first; n <= last; n++) {
-      const wide = column(n)
-      for (let k = 0; k < out.length; k++) if ((wide[k] as number) > (out[k] as number)) out[k] = wide[k] as number
-    }
+    for (let n = first; n <= last; n++) maxInto(out, block(n))
   }
+}
+
+function maxInto(most: Float32Array, values: Float32Array) {
+  for (let k = 0; k < most.length; k++) if ((values[k] as number) > (most[k] as number)) most[k] = values[k] as number
 }
 
 /** The largest value within `reach` of each place, by a queue of falling candidates. */

@@ -14,10 +14,12 @@ const MOST_FALL = 5
 const CLEAREST = 1e-4
 /** a result this far under its source has died away by itself, power */
 const GONE = 0.06
+/** one column of the track in so many is looked at: their windows reach over several */
+const EVERY = 2
 /** columns that anything is said from on, in number and as a share of the result, and that a place needs */
-const LEAST_COLUMNS = 20
+const LEAST_COLUMNS = 10
 const LEAST_SHARE = 0.15
-const LEAST_PLACE = 5
+const LEAST_PLACE = 3
 /** half the window of the pitch track, and a little */
 const APART_SECONDS = 0.06
 /** what is 23 dB under the loudest moment is not the line, but something beside it, power */
@@ -64,7 +66,7 @@ export function lineRoughnessOf(
   let want = 0
   let columns = 0
   const more: number[] = []
-  for (let n = 0; n < result.hz.length; n++) {
+  for (let n = 0; n < result.hz.length; n += EVERY) {
     const at = n * result.hopFrames
     if (at >= frameCount(comparison.result)) break
     const origin = originOf(comparison, at)
@@ -100,7 +102,7 @@ export function lineRoughnessOf(
     }
     spans.add(at, origin, Math.max(0, here))
   }
-  if (columns < Math.max(LEAST_COLUMNS, LEAST_SHARE * result.hz.length)) return undefined
+  if (columns < Math.max(LEAST_COLUMNS, (LEAST_SHARE * result.hz.length) / EVERY)) return undefined
   const besideDb = mean(more)
   return {
     db: Math.max(0, besideDb, 10 * Math.log10(got / want)),

@@ -26,6 +26,9 @@ const EVERY = 3
 /** a source of which this much comes again by itself is no noise; and what comes again by chance */
 const MOST_OWN = 0.5
 const CHANCE = 0.02
+/** what comes again is asked for once in so many looks at grain, and told by longer places */
+const AGAIN_EVERY = 3
+const AGAIN_SPAN_SECONDS = 1
 /** columns that a place needs */
 const LEAST_PLACE = 6
 /** share of a wide band's power that has to be noise */
@@ -48,7 +51,7 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
   const isWithin = (frame: number, audio: AudioBlock) => frame > margin && frame < frameCount(audio) - margin
   const flat: number[] = []
   const spans = createSpans(comparison, 2 * SPAN_SECONDS)
-  const againSpans = createSpans(comparison, 2 * SPAN_SECONDS)
+  const againSpans = createSpans(comparison, AGAIN_SPAN_SECONDS)
   const grain = WIDE_EDGES.slice(1).map(() => ({ got: 0, want: 0, count: 0 }))
   const againInResult = createSelfLikeness(comparison.result)
   const againInSource = createSelfLikeness(comparison.source)
@@ -87,8 +90,9 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
         spans.add(resultFrame, sourceFrame, change)
       }
       if (changes.length < 2 || turn++ % EVERY !== 0) return
-      const own = againInSource(sourceFrame)
-      const now = againInResult(resultFrame)
+      const asked = turn % (EVERY * AGAIN_EVERY) === 1
+      const own = asked ? againInSource(sourceFrame) : undefined
+      const now = asked ? againInResult(resultFrame) : undefined
       // what comes again in the source may come again in the result
       if (own !== undefined && now !== undefined && own < MOST_OWN) {
         const share = Math.max(0, now - own) / (1 - own)
@@ -126,7 +130,7 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
       const grainDb = mean(
         grains.map((sum) => Math.abs(Math.sqrt(sum.got / sum.count) - Math.sqrt(sum.want / sum.count))),
       )
-      const repeatDb = again.count >= 6 ? againDb(Math.max(0, again.sum / again.count - CHANCE)) : 0
+      const repeatDb = again.count >= 4 ? againDb(Math.max(0, again.sum / again.count - CHANCE)) : 0
       const scatter = 0.35
       return {
         id: 'noise-colour',
@@ -135,7 +139,7 @@ export function createNoiseColour(comparison: Comparison): Gatherer<Artefact> {
         // what it suffers from most is what its places tell
         places:
           repeatDb > Math.max(Math.abs(tonal), grainDb)
-            ? againSpans.places(undefined, { count: 4 })
+            ? againSpans.places(undefined, { count: 3 })
             : spans.places((change) => Math.max(0, Math.abs(change) - scatter), { count: LEAST_PLACE }),
         parts: { flatnessDb: tonal, grainDb, repeatDb },
       }
