@@ -122,8 +122,8 @@ export function playStrokes(
 export const rise = (t: number, seconds: number) => (t < seconds ? 0.5 - 0.5 * Math.cos((Math.PI * t) / seconds) : 1)
 
 /**
- * Σ levels[k−1] · sin(2π(k · turns + phases[k−1])). The angle is turned from one partial to the next by multiplying:
- * many times as fast as a sine for each.
+ * Σ levels[k−1] · sin(2π(k · turns + phases[k−1])).
+ * The angle is turned from one partial to the next by multiplying: many times as fast as a sine for each.
  */
 function harmonicSum(turns: number, levels: Float64Array, sines: Float64Array, cosines: Float64Array): number {
   const angle = TAU * (turns - Math.floor(turns))

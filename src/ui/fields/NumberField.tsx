@@ -123,7 +123,7 @@ export function NumberField(props: NumberFieldProps) {
     setDraft(text)
     clearTimeout(typing.current)
     setRefused(undefined)
-    // where units may be typed, one may still be coming: what is relative, or not in the field's own unit, waits for Enter
+    // where units may be typed, one may still be coming: anything but a plain number waits for Enter
     const next = props.read && !/^[\d.,]+$/.test(text.trim()) ? undefined : read(text)
     if (next !== undefined && next >= min && next <= max) {
       typing.current = setTimeout(() => apply(next, gesture.current), TYPING_PAUSE_MS)

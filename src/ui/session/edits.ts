@@ -103,6 +103,7 @@ export function selectSource(id: string) {
   if (getState().outlook.selectedId === id) return
   if (playback.playing) playback.stop()
   leaveTried()
+  hearWhenReady()
   setOutlook({ selectedId: id })
 }
 

@@ -42,7 +42,6 @@ export function syncListening(state: State, onReady: () => void) {
   const source = selectedSource(state)
   if ((source && soundKey(source)) !== heard?.key) {
     heard = undefined
-    awaited = undefined
     sentAnalysis = undefined
     playback.setSource(undefined)
     if (source && state.loads[soundKey(source)]?.status !== 'failed') void listenTo(source, onReady)
@@ -78,7 +77,8 @@ async function listenTo(source: Source, onReady: () => void) {
 /** the source that is to be heard from its start once it is read */
 let awaited: string | undefined
 
-export function hearWhenReady(sourceId: string) {
+/** Hear a source once it is read; without one, none any more. */
+export function hearWhenReady(sourceId?: string) {
   awaited = sourceId
   hearAwaited()
 }
