@@ -18,7 +18,7 @@ import {
   type,
 } from './bench'
 
-test("the browser's worker and Node write the same bytes, at every depth", async ({ page }) => {
+test("the browser's worker and Node write the same bytes, at every depth and at another rate", async ({ page }) => {
   await openSession(page, 'Capstan')
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '1.2')
   await type(page.getByRole('spinbutton', { name: 'Semitones' }), '-3')
@@ -40,6 +40,14 @@ test("the browser's worker and Node write the same bytes, at every depth", async
     expect(file.name).toBe(`Capstan_x1.2_-2.75st_${method}.wav`)
     expect(file.depth).toBe(depth)
     expect(file.audio.channels[0]).toHaveLength(Math.round(213_333 * 1.2))
+    if (depth !== '24') continue
+    await page.getByLabel('Rate of the file').selectOption({ label: '96 kHz' })
+    const other = await exportNow(page, letter)
+    execFileSync(process.execPath, ['bin/zumbet.mjs', ...words, ...pitch, '--rate', '96000'])
+    expect(other.bytes.equals(readFileSync(out)), 'at 96 kHz').toBe(true)
+    expect(other.audio.sampleRate).toBe(96_000)
+    expect(other.audio.channels[0]).toHaveLength(Math.round((256_000 * 96_000) / file.audio.sampleRate))
+    await page.getByLabel('Rate of the file').selectOption({ index: 0 })
   }
 })
 

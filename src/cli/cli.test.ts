@@ -153,6 +153,14 @@ describe('zumbet render', () => {
     expect(readFileSync(place('same.wav'))).toEqual(readFileSync(place('sixteen.wav')))
   })
 
+  it('writes at another rate, as long to the frame', () => {
+    const run = zumbet('render', place('in.wav'), place('rate.wav'), '--method', 'wsola', '--rate', '44100')
+    expect(run.status).toBe(0)
+    const { audio } = readWav(readFileSync(place('rate.wav')), 'rate')
+    expect(audio.sampleRate).toBe(44_100)
+    expect(audio.channels[0]?.length).toBe(22_050)
+  })
+
   it.each([
     ['a missing file', ['nowhere.wav'], 'nowhere.wav'],
     ['a text named WAV', ['letter.wav'], 'letter.wav'],
@@ -188,6 +196,7 @@ describe('zumbet render', () => {
     [['--method', 'wsola', '--stretch', 'long'], 2],
     [['--method', 'wsola', '--colour', 'red'], 2],
     [['--method', 'wsola', '--depth', '20'], 2],
+    [['--method', 'wsola', '--rate', '44.1'], 2],
     [['--method', 'wsola', '--formants', 'gone'], 2],
     [['--stretch', '2'], 2],
     [['--method'], 2],

@@ -18,7 +18,7 @@ export async function fitSound(words: readonly string[], terminal: Terminal) {
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
   const wanted = ['seconds', 'bpm', 'bars'].filter((name) => args.text(name) !== undefined)
   if (wanted.length !== 1) throw new UsageError('give one of --seconds, --bpm FROM:TO or --bars N@BPM')
-  const depth = checkOutput(args, output)
+  const written = checkOutput(args, output)
   const threads = threadsFrom(args)
   const chosen = args.text('method')
   if (chosen !== undefined) methodOf(chosen)
@@ -38,7 +38,7 @@ export async function fitSound(words: readonly string[], terminal: Terminal) {
   const recipe = await recipeFrom(args, suggested?.methodId ?? (chosen as string), stretch)
   const why = suggested ? ` (${knowledge().material.kind}: ${suggested.why})` : ''
   err(`zumbet: stretch ${Number(stretch.toFixed(6))}, method ${recipe.methodId}${why}`)
-  await renderFile(sound, recipe, depth, output, threads, terminal)
+  await renderFile(sound, recipe, written, output, threads, terminal)
 }
 
 type Aim =

@@ -10,10 +10,11 @@ interface Help {
 /** What each command takes, and what it does. */
 export const commandHelp: Readonly<Record<string, Help>> = {
   render: {
-    usage: `zumbet render IN OUT.wav --method ID ${RECIPE} [--set NAME=VALUE …] [--depth 16|24|32|32f] [--seed N]
-      [--workers N] [--force]`,
+    usage: `zumbet render IN OUT.wav --method ID ${RECIPE} [--set NAME=VALUE …] [--depth 16|24|32|32f] [--rate HZ]
+      [--seed N] [--workers N] [--force]`,
     about: `Render a sound by one method. X is output length / source length (0.1 to 1000), pitch ±36 semitones.
 Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
+--rate writes it at another rate, band-limited; without it, at the source's.
 --map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
 line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
 A result of more than a minute is made in pieces, by --workers threads at once (as many as there are cores, up to 4); the file is

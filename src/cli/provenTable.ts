@@ -7,9 +7,9 @@ export function printProven() {
   console.log('| kind | material | plain calculation | measured | unit | may be off by |')
   console.log('| --- | --- | --- | --- | --- | --- |')
   const one = () => 1
-  for (const { id, material, source, sizes, within } of provenCases()) {
+  for (const { id, material, stretch, source, sizes, within } of provenCases()) {
     const reading = finish(readSource(source))
-    const map = straightMap(frameCount(source), 1)
+    const map = straightMap(frameCount(source), stretch)
     const measured = sizes.map(({ result }) => {
       const { artefacts } = finish(
         measureTask({ source, result, from: 0, map, pitchRatioAt: one, formantRatioAt: one }, reading),

@@ -24,7 +24,7 @@ export const RECIPE_FLAGS = [
 ] as const
 
 /** Flags of every command that renders. */
-export const RENDER_FLAGS = [...RECIPE_FLAGS, 'set', 'depth', 'seed'] as const
+export const RENDER_FLAGS = [...RECIPE_FLAGS, 'set', 'depth', 'rate', 'seed'] as const
 
 const WRONG_VALUES = ['method/unknown', 'setting/unknown', 'setting/range', 'recipe/range']
 

@@ -3,6 +3,7 @@ import {
   exportFacts,
   methods,
   planExportTask,
+  RATE_RANGE,
   type Recipe,
   type SampleFormat,
   soundSource,
@@ -26,20 +27,28 @@ export async function render(words: readonly string[], terminal: Terminal) {
   const methodId = args.text('method')
   if (methodId === undefined) throw new UsageError(`--method is needed: ${methods.map((m) => m.id).join(', ')}`)
   const recipe = await recipeFrom(args, methodId, args.number('stretch') ?? 1)
-  const format = checkOutput(args, output)
+  const written = checkOutput(args, output)
   const threads = threadsFrom(args)
   const sound = await openSound(input, terminal.err)
   await checkTarget(args, input, output, terminal)
-  await renderFile(sound, recipe, format, output, threads, terminal)
+  await renderFile(sound, recipe, written, output, threads, terminal)
 }
 
-/** What the flags ask of the file that is written; undefined for as deep as the source. */
-export function checkOutput(args: Arguments, output: string): SampleFormat | undefined {
+/** What the flags ask of the file that is written; undefined for as the source has it. */
+export interface Written {
+  readonly depth: SampleFormat | undefined
+  readonly rate: number | undefined
+}
+
+export function checkOutput(args: Arguments, output: string): Written {
   const depth = args.text('depth')
   if (depth !== undefined && !['16', '24', '32', '32f'].includes(depth))
     throw new UsageError('--depth takes 16, 24, 32 or 32f')
+  const rate = args.number('rate')
+  if (rate !== undefined && !(Number.isInteger(rate) && rate >= RATE_RANGE.min && rate <= RATE_RANGE.max))
+    throw new UsageError(`--rate takes whole Hz, ${RATE_RANGE.min} to ${RATE_RANGE.max}`)
   if (!/\.wav$/i.test(output)) throw new UsageError(`the result is a WAV file: "${output}" must end in .wav`)
-  return depth as SampleFormat | undefined
+  return { depth: depth as SampleFormat | undefined, rate }
 }
 
 /**
@@ -57,7 +66,7 @@ export async function checkTarget(args: Arguments, input: string, output: string
 export async function renderFile(
   sound: OpenSound,
   recipe: Recipe,
-  depth: SampleFormat | undefined,
+  { depth, rate }: Written,
   output: string,
   threads: number,
   { out, err, progress }: Terminal,
@@ -67,6 +76,7 @@ export async function renderFile(
     recipe,
     format,
     markers: sound.markers,
+    rate,
     sourceBits: sound.depth?.float ? undefined : sound.depth?.bits,
   }
   const sink = partialFile(output)
@@ -79,14 +89,14 @@ export async function renderFile(
     sink.write(plan.footer, plan.bytes - plan.footer.length)
     const facts = exportFacts(plan, made)
     sink.keep()
-    const { sampleRate: rate, channelCount } = soundSource(sourceOf(sound))
-    if (wavRate(rate) !== rate)
-      err(`zumbet: a WAV file holds whole rates: ${rate} Hz is written as ${wavRate(rate)} Hz.`)
+    const { sampleRate, channelCount } = soundSource(sourceOf(sound))
+    const hz = rate ?? sampleRate
+    if (wavRate(hz) !== hz) err(`zumbet: a WAV file holds whole rates: ${hz} Hz is written as ${wavRate(hz)} Hz.`)
     if (facts.clippedSamples > 0) {
       err(`zumbet: ${facts.clippedSamples} samples were over full scale and were limited; --depth 32f keeps them.`)
     }
     out(
-      `${output}: ${facts.frames} frames, ${(facts.frames / rate).toFixed(3)} s, ${rate} Hz, ${channelCount} channels, ${formatName(format)}, peak ${dbText(facts.peak)} dBFS`,
+      `${output}: ${facts.frames} frames, ${(facts.frames / hz).toFixed(3)} s, ${hz} Hz, ${channelCount} channels, ${formatName(format)}, peak ${dbText(facts.peak)} dBFS`,
     )
   } catch (error) {
     sink.discard()

@@ -84,6 +84,7 @@ export {
   type SettingsSchema,
   type SettingValues,
 } from './methods/settings'
+export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
 export {
   type ExportFacts,
   type ExportOrder,
@@ -94,8 +95,8 @@ export {
   type PieceFacts,
   planExportTask,
 } from './render/exportTask'
+export { mapMarkers } from './render/markers'
 export {
-  mapMarkers,
   needsOf,
   openRendering,
   outlineOf,

@@ -46,6 +46,8 @@ export const outlookSchema = z.object({
   /** each time round the loop the next lane is heard */
   turns: z.boolean().default(false),
   format: z.enum(['source', '16', '24', '32f']),
+  /** rate of the file that is written, Hz */
+  rate: z.enum(['source', '44100', '48000', '88200', '96000']).default('source'),
   /** what the list at the left shows */
   list: z.enum(['shelf', 'found']).default('shelf'),
   /** clicks over the source: none, beats, or eighths */
@@ -73,6 +75,7 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     switchMs: 12,
     turns: false,
     format: 'source',
+    rate: 'source',
     list: 'shelf',
     click: 'off',
     audition: { fitted: false, start: 'now' },

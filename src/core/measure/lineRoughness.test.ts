@@ -15,7 +15,7 @@ function roughness(source: AudioBlock, result: AudioBlock, stretch: number) {
   const one = () => 1
   const map = straightMap(frameCount(source), stretch)
   const comparison = { source, result, from: 0, map, pitchRatioAt: one, formantRatioAt: one }
-  return lineRoughnessOf(comparison, { pairs: [] }, finish(trackPitch(source)), finish(trackPitch(result)))
+  return finish(lineRoughnessOf(comparison, { pairs: [] }, finish(trackPitch(source)), finish(trackPitch(result))))
 }
 
 /** Pieces of 30 ms, each read a little early or late, as by a search for likeness that misses. */

@@ -1,12 +1,14 @@
 import type { PitchTrack } from '../analysis/pitchTrack'
 import { type AudioBlock, frameCount } from '../audio/block'
+import type { Task } from '../task'
 import { asOutput } from '../timeline/axes'
+import type { Place } from './artefacts'
 import { type AttackPairs, distanceTo, ringing } from './attackPairs'
 import { type Comparison, originOf } from './comparison'
 import { mean } from './statistics'
 import { isSteady, STEADY_COLUMNS, SURE } from './steadyPitch'
 import { createSpans } from './step'
-import { createBeside } from './straightened'
+import { createBeside, straightTrack } from './straightened'
 
 /** by how much the power of a line may fall or rise over the columns in which its pitch is steady */
 const MOST_FALL = 5
@@ -18,7 +20,7 @@ const GONE = 0.06
 const EVERY = 2
 /** columns that anything is said from on, in number and as a share of the result, and that a place needs */
 const LEAST_COLUMNS = 10
-const LEAST_SHARE = 0.15
+const LEAST_SHARE = 0.04
 const LEAST_PLACE = 3
 /** half the window of the pitch track, and a little */
 const APART_SECONDS = 0.06
@@ -34,81 +36,107 @@ const LINE_SHARE = 0.4
 
 /**
  * A pitch track smooths what bends fast, and what has a long period. A line that bends so many times as fast, or lies
- * so many times as low, may leave these powers of it more beside its harmonics.
+ * so many times as low, may leave these powers of it more beside its harmonics; of the first as much as it bends, in
+ * octaves over the columns in which its pitch is steady.
  */
 const BENT = 4
 const LOWER = 1.5
+const BENDS_OCTAVES = 0.08
+
+export interface LineRoughness {
+  readonly db: number
+  readonly places: readonly Place[]
+}
 
 /**
- * How much less like one clear tone a single line has become, dB: by what does not come again one period later, and by
- * what lies beside its harmonics, both against the same in the source. A glide bends less within a period when it is
- * drawn out, and more when it is pressed together: neither counts.
+ * How much less like one clear tone a single line has become, dB: by what lies beside its harmonics. Where it is too low
+ * for them to be told apart, by what does not come again one period later. Both are held against the same in the source.
+ * A glide bends less within a period when it is drawn out, and more when it is pressed together: neither counts.
  * @param pairs  what begins, and may ring on by itself.
  * @returns undefined where the source is no line.
  */
-export function lineRoughnessOf(
+export function* lineRoughnessOf(
   comparison: Comparison,
   { pairs }: Pick<AttackPairs, 'pairs'>,
-  source: PitchTrack,
-  result: PitchTrack,
-) {
-  const spans = createSpans(comparison, 0.2)
-  const inSource = levelReader(comparison.source)
-  const inResult = levelReader(comparison.result)
-  const { share, least } = shareClear(source, inSource)
+  sourceTrack: PitchTrack,
+  resultTrack: PitchTrack,
+): Task<LineRoughness | undefined> {
+  const { source, result, map } = comparison
+  const inSource = levelReader(source)
+  const inResult = levelReader(result)
+  const besides = yield* besidesOf(comparison, sourceTrack, resultTrack)
+  const own = besides?.source.track ?? sourceTrack
+  const found = besides?.result.track ?? resultTrack
+  const { share, least } = shareClear(own, inSource)
   if (share < LINE_SHARE) return undefined
-  const besideSource = createBeside(comparison.source, source)
-  const besideResult = createBeside(comparison.result, result)
-  const apart = APART_SECONDS * comparison.source.sampleRate
+  const spans = createSpans(comparison, 0.2)
+  const apart = APART_SECONDS * source.sampleRate
   const sourceAttacks = Float64Array.from(pairs, ({ sourceFrame }) => sourceFrame)
   const resultAttacks = Float64Array.from(pairs.flatMap((pair) => [pair.expected, pair.found ?? pair.expected])).sort()
+  const more: number[] = []
   let got = 0
   let want = 0
   let columns = 0
-  const more: number[] = []
-  for (let n = 0; n < result.hz.length; n += EVERY) {
-    const at = n * result.hopFrames
-    if (at >= frameCount(comparison.result)) break
+  for (let n = 0; n < found.hz.length; n += EVERY) {
+    const at = n * found.hopFrames
+    if (at >= frameCount(result)) break
     const origin = originOf(comparison, at)
-    const own = Math.round(origin / source.hopFrames)
-    if (!isSteady(source, own) || !holds(inSource, origin, source.hopFrames)) continue
+    const there = Math.round(origin / own.hopFrames)
+    if (!isSteady(own, there) || !holds(inSource, origin, own.hopFrames)) continue
     const output = asOutput(comparison.from + at)
     const ratio = comparison.pitchRatioAt(output)
-    const meantHz = (source.hz[own] as number) * ratio
+    const meantHz = (own.hz[there] as number) * ratio
     if (meantHz < LOWEST_HZ || meantHz > HIGHEST_HZ) continue
     if (inSource(origin) < least || inResult(at) < GONE * inSource(origin)) continue
     // an attack in the window of either is no line
     if (distanceTo(sourceAttacks, origin) < apart || distanceTo(resultAttacks, at) < apart) continue
     // where its attack would have it by now if it rings by itself; what has rung out says nothing of a line
-    const natural = ringing(pairs, at, comparison.source.sampleRate)[0] ?? origin
-    const ringsAt = Math.round(natural / source.hopFrames)
-    if (!isSteady(source, ringsAt)) continue
-    const speed = Math.max(1, comparison.map.speedAt(output))
+    const natural = ringing(pairs, at, source.sampleRate)[0] ?? origin
+    const ringsAt = Math.round(natural / own.hopFrames)
+    if (!isSteady(own, ringsAt)) continue
+    const speed = Math.max(1, map.speedAt(output))
+    columns++
+    if (besides) {
+      const ownBeside = besides.source.read(origin)
+      const foundBeside = besides.result.read(at)
+      if (ownBeside === undefined || foundBeside === undefined) continue
+      const bent = BENT * Math.min(1, bendOf(own, there) / BENDS_OCTAVES)
+      const meant = ownBeside * speed ** bent * Math.max(1, 1 / ratio) ** LOWER
+      const db = 10 * Math.log10(foundBeside / Math.max(meant, besides.source.read(natural) ?? 0))
+      more.push(Math.max(-MOST_LESS_DB, db))
+      spans.add(at, origin, Math.max(0, db))
+      continue
+    }
     // as rough as the source is at either; what bends `speed` times as fast is `speed`² times as unlike itself
-    const before = Math.max((1 - clarityOf(source, own)) * speed ** 2, 1 - clarityOf(source, ringsAt)) + CLEAREST
-    const now = 1 - clarityOf(result, n) + CLEAREST
+    const before = Math.max((1 - clarityOf(own, there)) * speed ** 2, 1 - clarityOf(own, ringsAt)) + CLEAREST
+    const now = 1 - clarityOf(found, n) + CLEAREST
     got += now
     want += before
-    columns++
-    const lower = Math.max(1, 1 / ratio)
-    const ownBeside = besideSource(origin)
-    const foundBeside = ownBeside === undefined ? undefined : besideResult(at)
-    let here = 10 * Math.log10(now / before)
-    if (ownBeside !== undefined && foundBeside !== undefined) {
-      const meant = Math.max(ownBeside * speed ** BENT * lower ** LOWER, besideSource(natural) ?? 0)
-      const beside = 10 * Math.log10(foundBeside / meant)
-      more.push(Math.max(-MOST_LESS_DB, beside))
-      here = Math.max(here, beside)
-    }
-    spans.add(at, origin, Math.max(0, here))
+    spans.add(at, origin, Math.max(0, 10 * Math.log10(now / before)))
   }
-  if (columns < Math.max(LEAST_COLUMNS, (LEAST_SHARE * result.hz.length) / EVERY)) return undefined
-  const besideDb = mean(more)
-  return {
-    db: Math.max(0, besideDb, 10 * Math.log10(got / want)),
-    besideDb,
-    places: spans.places(undefined, { count: LEAST_PLACE }),
-  }
+  if (columns < Math.max(LEAST_COLUMNS, (LEAST_SHARE * found.hz.length) / EVERY)) return undefined
+  const places = spans.places(undefined, { count: LEAST_PLACE })
+  return { db: Math.max(0, besides ? mean(more) : 10 * Math.log10(got / want)), places }
+}
+
+/** Readers of what lies beside the harmonics of source and result, with their pitch; undefined where either is too low. */
+function* besidesOf({ source, result }: Comparison, sourceTrack: PitchTrack, resultTrack: PitchTrack) {
+  const ofSource = yield* besideOf(source, sourceTrack)
+  const ofResult = ofSource && (yield* besideOf(result, resultTrack))
+  return ofResult && { source: ofSource, result: ofResult }
+}
+
+function* besideOf(audio: AudioBlock, raw: PitchTrack) {
+  if (!createBeside(audio, raw)) return undefined
+  const track = yield* straightTrack(audio, raw)
+  const read = createBeside(audio, track)
+  return read && { track, read }
+}
+
+/** How far a line bends around a column, octaves over a tenth of a second. */
+function bendOf({ hz }: PitchTrack, column: number): number {
+  const around = Array.from(hz.subarray(column - STEADY_COLUMNS, column + STEADY_COLUMNS + 1))
+  return Math.log2(Math.max(...around) / Math.min(...around))
 }
 
 const clarityOf = (track: PitchTrack, column: number) =>

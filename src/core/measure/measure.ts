@@ -12,7 +12,7 @@ import { type Comparison, innerOf } from './comparison'
 import { detuneOf } from './detune'
 import { formantShiftOf } from './formantShift'
 import { localOf } from './grading'
-import { lineRoughnessOf } from './lineRoughness'
+import { type LineRoughness, lineRoughnessOf } from './lineRoughness'
 import { createSteadyTones, type SteadyTones } from './steadyTones'
 import { unlikenessOf, unlikenessSeconds } from './unlikeness'
 
@@ -24,7 +24,7 @@ export interface Measurement {
 }
 
 /** Counts up when figures change, so that kept ones are taken again. */
-export const MEASURE_VERSION = 5
+export const MEASURE_VERSION = 6
 
 const WINDOW_SECONDS = 0.0853
 const TICK_SECONDS = 0.012
@@ -85,6 +85,7 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
   )
   const line = pitchedShare(known.pitch) >= PITCHED_SHARE
   const resultPitch = line ? yield* part(3, trackPitch(result)) : undefined
+  const roughness = resultPitch && (yield* part(3, lineRoughnessOf(comparison, attackPairs, known.pitch, resultPitch)))
   const inner = innerOf(comparison)
   const seconds = (inner.end - inner.start) / source.sampleRate
   return {
@@ -93,7 +94,7 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
       ...attackHarm(comparison, attackPairs),
       between.flutter,
       detuneOf(comparison, between, attackPairs, resultPitch && [known.pitch, resultPitch]),
-      roughened(between.phasiness, resultPitch && lineRoughnessOf(comparison, attackPairs, known.pitch, resultPitch)),
+      roughened(between.phasiness, roughness),
       between.noiseColour,
       resultPitch ? formantShiftOf(comparison, known.pitch, resultPitch) : unmeasured('formant-shift'),
       between.image,
@@ -125,9 +126,9 @@ const told = (seconds: number, artefacts: readonly Artefact[]): Artefact[] =>
   })
 
 /** Phasiness, of partials and of a single line: what is heard of either. */
-function roughened(phasiness: Artefact, line: ReturnType<typeof lineRoughnessOf>): Artefact {
+function roughened(phasiness: Artefact, line: LineRoughness | undefined): Artefact {
   if (!line) return phasiness
-  const parts = { ...phasiness.parts, lineDb: line.db, besideDb: line.besideDb }
+  const parts = { ...phasiness.parts, lineDb: line.db }
   return phasiness.measured && phasiness.value >= line.db
     ? { ...phasiness, parts }
     : { id: 'phasiness', measured: true, value: line.db, places: line.places, parts }

@@ -9,9 +9,9 @@ describe('harm that is proven twice', () => {
   const one = () => 1
   it.each(provenCases().map((proven) => [proven.id, proven.material, proven] as const))(
     '%s in %s is what a plain calculation finds',
-    (id, _, { source, sizes, within }) => {
+    (id, _, { source, stretch, sizes, within }) => {
       const reading = finish(readSource(source))
-      const map = straightMap(frameCount(source), 1)
+      const map = straightMap(frameCount(source), stretch)
       let before = 0
       for (const { result, plain } of sizes) {
         const comparison = { source, result, from: 0, map, pitchRatioAt: one, formantRatioAt: one }

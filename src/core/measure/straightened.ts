@@ -1,7 +1,8 @@
 import { mixOf } from '../analysis/mix'
-import type { PitchTrack } from '../analysis/pitchTrack'
+import { type PitchTrack, trackPitch } from '../analysis/pitchTrack'
 import type { AudioBlock } from '../audio/block'
 import { nearestPowerOfTwo } from '../dsp/units'
+import type { Task } from '../task'
 import { createSpectra, powerBetween } from './spectra'
 import { median } from './statistics'
 
@@ -13,18 +14,21 @@ const HARMONICS = 10
 const LOBE_BINS = 2.5
 /** what is 35 dB under the harmonics, and so near them, is masked by them */
 const MASKED = 3e-4
+/** Reads how much lies between the harmonics of a line around a frame; undefined in silence. */
+export type Beside = (frame: number) => number | undefined
+
 /**
  * How much lies between the harmonics of a line against what lies at them, around a frame, as a power ratio.
  * The line is played at one pitch before. That takes its bends out, and leaves what shakes or tears beside it.
- * @returns of a frame; undefined in silence, and where the pitch is too low for its harmonics to be told apart.
+ * @returns undefined where there is no pitch, or one too low for its harmonics to be told apart.
  */
-export function createBeside(audio: AudioBlock, track: PitchTrack): (frame: number) => number | undefined {
+export function createBeside(audio: AudioBlock, track: PitchTrack): Beside | undefined {
   const { sampleRate } = audio
   const size = nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 256)
   const straight = straightened(audio, track)
-  if (!straight) return () => undefined
+  if (!straight) return undefined
   const spacing = (straight.hz * size) / sampleRate
-  if (spacing < LEAST_SPACING_BINS) return () => undefined
+  if (spacing < LEAST_SPACING_BINS) return undefined
   const read = createSpectra({ sampleRate, channels: [straight.samples] }, size)
   return (frame) => {
     const { below } = read(straight.placeOf(frame))
@@ -37,6 +41,41 @@ export function createBeside(audio: AudioBlock, track: PitchTrack): (frame: numb
     }
     return tonal > 0 ? Math.max(0, beside) / tonal + MASKED : undefined
   }
+}
+
+/**
+ * The pitch of a line that bends, followed once more after it was straightened: what bends within a window is no clear
+ * pitch, however clear it sounds.
+ */
+export function* straightTrack(audio: AudioBlock, track: PitchTrack): Task<PitchTrack> {
+  const bridged = { ...track, hz: bridgedOver(track.hz) }
+  const straight = straightened(audio, bridged)
+  if (!straight) return track
+  const again = yield* trackPitch({ sampleRate: audio.sampleRate, channels: [straight.samples] })
+  const hz = new Float32Array(track.hz.length)
+  const clarity = new Float32Array(hz.length)
+  for (let n = 0; n < hz.length; n++) {
+    const place = Math.round(straight.placeOf(n * track.hopFrames) / again.hopFrames)
+    const found = again.hz[place] ?? 0
+    if (found > 0) hz[n] = ((bridged.hz[n] as number) * found) / straight.hz
+    clarity[n] = again.clarity[place] ?? 0
+  }
+  return { hopFrames: track.hopFrames, hz, clarity }
+}
+
+/** Pitches with gaps bridged by a straight line on the scale of notes; before the first and behind the last it is held. */
+function bridgedOver(hz: Float32Array): Float32Array {
+  const out = hz.slice()
+  let last = -1
+  for (let n = 0; n < out.length; n++) {
+    if (out[n] === 0) continue
+    const from = (last < 0 ? out[n] : out[last]) as number
+    for (let i = last + 1; i < n; i++)
+      out[i] = last < 0 ? from : from * ((out[n] as number) / from) ** ((i - last) / (n - last))
+    last = n
+  }
+  if (last >= 0) out.fill(out[last] as number, last + 1)
+  return out
 }
 
 /**

@@ -5,7 +5,9 @@ import { type SoundSource, soundSource } from '../audio/soundSource'
 import { createWavWriter } from '../audio/writeWav'
 import { AppError } from '../errors'
 import type { Task } from '../task'
-import { mapMarkers, needsOf, openRendering, outlineOf, planOf, type Rendering } from './openVoice'
+import { atRate, framesAtRate } from './atRate'
+import { mapMarkers, markersAtRate } from './markers'
+import { needsOf, openRendering, outlineOf, planOf, type Rendering } from './openVoice'
 import { checkRecipe, type Recipe } from './recipe'
 import { readTask } from './renderTask'
 import { piecesBetween } from './seams'
@@ -14,6 +16,8 @@ export interface ExportOrder {
   readonly recipe: Recipe
   readonly format: SampleFormat
   readonly markers: Markers
+  /** Hz of the file, `RATE_RANGE`; the source's where it is not said */
+  readonly rate?: number | undefined
   /** bits of the source's own samples, where it has whole-number ones: what fits without rounding gets no dither */
   readonly sourceBits?: number | undefined
 }
@@ -61,7 +65,11 @@ export function* planExportTask(
   const outline = outlineOf(source, recipe, analysis)
   const { header, footer, totalBytes: bytes } = writerFor(source, order, outline, 0)
   return {
-    pieces: piecesBetween(outline.seams, outline.map.outputFrames),
+    // read at another rate a result has no seams: what lies before one is needed behind it
+    pieces: piecesBetween(
+      rateOf(source, order) === source.sampleRate ? outline.seams : [],
+      framesOf(source, order, outline),
+    ),
     header: header as Uint8Array<ArrayBuffer>,
     footer: footer as Uint8Array<ArrayBuffer>,
     frameBytes: soundSource(source).channelCount * bytesPerSample[order.format],
@@ -85,12 +93,11 @@ export function* exportPieceTask(
     for (const channel of block) for (let i = 0; i < frames; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
     write(writer.encode(block, frames))
   }
-  yield* readTask(
-    rendering.voice,
-    soundSource(source).channelCount,
-    pieces[piece] as ExportPlan['pieces'][number],
-    sink,
-  )
+  const { sampleRate } = source
+  const { channelCount } = soundSource(source)
+  const frames = rendering.map.outputFrames
+  const voice = atRate({ voice: rendering.voice, channelCount, frames, sampleRate }, rateOf(source, order))
+  yield* readTask(voice, channelCount, pieces[piece] as ExportPlan['pieces'][number], sink)
   return { clippedSamples: writer.clippedSamples, peak }
 }
 
@@ -128,6 +135,11 @@ export function* exportTask(
   return exportFacts(plan, made)
 }
 
+const rateOf = ({ sampleRate }: { readonly sampleRate: number }, { rate }: ExportOrder) => rate ?? sampleRate
+
+const framesOf = (source: { readonly sampleRate: number }, order: ExportOrder, { map }: Pick<Rendering, 'map'>) =>
+  framesAtRate(map.outputFrames, source.sampleRate, rateOf(source, order))
+
 /** The writer of the file; its dither is drawn afresh for each piece. */
 function writerFor(
   source: AudioBlock | SoundSource,
@@ -135,13 +147,14 @@ function writerFor(
   { map, isSource }: Pick<Rendering, 'map' | 'isSource'>,
   piece: number,
 ) {
+  const rate = rateOf(source, order)
   return createWavWriter({
-    sampleRate: source.sampleRate,
+    sampleRate: rate,
     channelCount: soundSource(source).channelCount,
-    frames: map.outputFrames,
+    frames: framesOf(source, order, { map }),
     format: order.format,
-    markers: mapMarkers(order.markers, map),
-    dither: !(isSource && (order.sourceBits ?? 32) <= 16),
+    markers: markersAtRate(mapMarkers(order.markers, map), rate / source.sampleRate),
+    dither: !(isSource && rate === source.sampleRate && (order.sourceBits ?? 32) <= 16),
     seed: order.recipe.seed + SEED_STEP * piece,
   })
 }

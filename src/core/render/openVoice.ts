@@ -1,5 +1,5 @@
 import { type Analysis, type Attack, analyse } from '../analysis/analysis'
-import { type AudioBlock, type Channels, frameCount, type Markers } from '../audio/block'
+import { type AudioBlock, type Channels, frameCount } from '../audio/block'
 import { type SoundSource, soundSource } from '../audio/soundSource'
 import { ratioToSemitones, semitonesToRatio } from '../dsp/units'
 import { keepFormants } from '../methods/keepFormants'
@@ -245,16 +245,4 @@ function within(voice: Voice, frames: number): Voice {
 
 function slices(channels: Channels, from: number, to: number): Float32Array[] {
   return channels.map((channel) => channel.subarray(from, to))
-}
-
-/** Cues and loops of the source at their places in the result. */
-export function mapMarkers(markers: Markers, map: TimeMap): Markers {
-  const move = (frame: number) => Math.max(0, Math.min(map.outputFrames, Math.round(map.outputAt(asSource(frame)))))
-  return {
-    ...markers,
-    cues: markers.cues.map((cue) => ({ ...cue, frame: move(cue.frame) })),
-    loops: markers.loops
-      .map((loop) => ({ ...loop, startFrame: move(loop.startFrame), endFrame: move(loop.endFrame) }))
-      .filter((loop) => loop.endFrame > loop.startFrame),
-  }
 }

@@ -1,10 +1,10 @@
 import { amplitudeToDb } from '../../core'
 import type { SourceFacts } from '../../session'
 
-/** Seconds as people read a position: 9.120 s, 1:04.250, 1:02:03.000. */
 /** A count with its word: 1 attack, 45 attacks. */
 export const countedText = (count: number, word: string) => `${count} ${word}${count === 1 ? '' : 's'}`
 
+/** Seconds as people read a position: 0:09.120, 1:04.250, 1:02:03.000. */
 export function timeText(seconds: number): string {
   const safe = Math.max(0, seconds)
   const whole = Math.floor(safe + 0.0005)

@@ -1,15 +1,7 @@
 import { Copy, Download, Trash2 } from 'lucide-react'
 import { firstLanes, methodById, planOf, resultName, type Setting } from '../../../core'
-import {
-  depthOf,
-  kindOf,
-  MAX_VARIANTS,
-  type Outlook,
-  partFacts,
-  recipeOf,
-  type Source,
-  type Variant,
-} from '../../../session'
+import { kindOf, MAX_VARIANTS, type Outlook, partFacts, recipeOf, type Source, type Variant } from '../../../session'
+import { rateText } from '../../common/formats'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Progress } from '../../common/Progress'
 import { NumberField } from '../../fields/NumberField'
@@ -27,6 +19,14 @@ const FORMATS = [
   ['16', '16 bit'],
   ['24', '24 bit'],
   ['32f', '32 float'],
+] as const
+
+const RATES = [
+  ['source', 'own rate'],
+  ['44100', '44.1 kHz'],
+  ['48000', '48 kHz'],
+  ['88200', '88.2 kHz'],
+  ['96000', '96 kHz'],
 ] as const
 
 /** Method and settings of the variant that was last listened to, and its way out as a file. */
@@ -183,10 +183,12 @@ function SettingControl(props: {
 
 function ExportControl({ source, variant, name }: { source: Source; variant: Variant; name: string }) {
   const format = useSession((state) => state.outlook.format)
+  const rate = useSession((state) => state.outlook.rate)
   const running = useSession((state) => state.exports[variant.id])
   const heard = useSession((state) => state.loads[source.id]?.status === 'ready')
+  const ownRate = source.facts ? `${rateText(source.facts.sampleRate)}, own` : 'own rate'
   return (
-    <div className="flex w-[246px] flex-col justify-between gap-2 border-l border-rule pl-5">
+    <div className="flex w-[262px] flex-col justify-between gap-2 border-l border-rule pl-5">
       {running ? (
         <>
           <span className="caption truncate">Writing {running.name}</span>
@@ -219,26 +221,42 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
                 </option>
               ))}
             </Select>
+            <Select
+              aria-label="Rate of the file"
+              value={rate}
+              onChange={(event) => setOutlook({ rate: event.target.value as Outlook['rate'] })}
+            >
+              {RATES.map(([value, label]) => (
+                <option key={value} value={value}>
+                  {value === 'source' ? ownRate : label}
+                </option>
+              ))}
+            </Select>
+          </div>
+          <div className="flex items-center justify-between gap-2">
+            {source.variants.length > 1 ? (
+              <button
+                type="button"
+                className="plain-button !text-tide"
+                disabled={!heard}
+                title="Every lane as a file of its own"
+                onClick={() => exportAll(source)}
+              >
+                All {source.variants.length} lanes
+              </button>
+            ) : (
+              <span />
+            )}
             <button
               type="button"
               className="solid-button"
               disabled={!heard}
               title="Export what is heard (E)"
-              onClick={() => void exportVariant(source, variant, depthOf(format, source.facts))}
+              onClick={() => void exportVariant(source, variant)}
             >
               <Download size={15} /> Export {variant.letter}
             </button>
           </div>
-          {source.variants.length > 1 && (
-            <button
-              type="button"
-              className="plain-button !h-6 justify-end !text-tide"
-              disabled={!heard}
-              onClick={() => exportAll(source)}
-            >
-              All {source.variants.length} lanes, a file each
-            </button>
-          )}
         </>
       )}
     </div>

@@ -1,6 +1,6 @@
-import { type Analysis, type ExportOrder, exportFacts, resultName, type SampleFormat, wavRate } from '../../../core'
+import { type Analysis, type ExportOrder, exportFacts, resultName, wavRate } from '../../../core'
 import { clearScratch, type Sound, scratchFolder } from '../../../engine'
-import { depthOf, recipeOf, type Source, type Variant } from '../../../session'
+import { depthOf, type Outlook, recipeOf, type Source, type Variant } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { heardSound } from '../hear/listening'
 import { analysisOf } from '../know/analyses'
@@ -12,8 +12,14 @@ import { makePieces } from './pieces'
 const { getState, setState } = store
 const exportJobs = new Map<string, AbortController>()
 
-/** Render a variant into a WAV file and hand it to the browser's downloads. */
-export async function exportVariant(source: Source, variant: Variant, format: SampleFormat) {
+/** What a file is to be, as the outlook says it: as deep as the source, and at its rate, unless others are chosen. */
+const formatOf = ({ format, rate }: Outlook, source: Source) => ({
+  format: depthOf(format, source.facts),
+  rate: rate === 'source' ? undefined : Number(rate),
+})
+
+/** Render a variant into a WAV file of the chosen depth and rate, and hand it to the browser's downloads. */
+export async function exportVariant(source: Source, variant: Variant) {
   const sound = heardSound(source)
   if (!sound || exportJobs.has(variant.id)) return
   const recipe = recipeOf(source, variant)
@@ -27,11 +33,12 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
     const { decoded } = sound
     const analysis = await analysisOf(source, decoded.sound, recipe)
     const sourceBits = decoded.depth?.float ? undefined : decoded.depth?.bits
-    const order = { recipe, format, markers: decoded.markers, sourceBits }
+    const chosen = formatOf(getState().outlook, source)
+    const order = { recipe, ...chosen, markers: decoded.markers, sourceBits }
     const { blob, facts } = await renderFile(decoded.sound, order, analysis, stop.signal, show)
     saveFile(blob, name)
-    notify({ tone: 'plain', text: `${name} exported, ${(facts.frames / decoded.sound.sampleRate).toFixed(3)} s` })
-    const { sampleRate } = decoded.sound
+    const sampleRate = chosen.rate ?? decoded.sound.sampleRate
+    notify({ tone: 'plain', text: `${name} exported, ${(facts.frames / sampleRate).toFixed(3)} s` })
     if (wavRate(sampleRate) !== sampleRate)
       notify({
         tone: 'plain',
@@ -53,10 +60,9 @@ export async function exportVariant(source: Source, variant: Variant, format: Sa
   }
 }
 
-/** Every lane of a source as a file of its own, at the chosen depth. */
+/** Every lane of a source as a file of its own. */
 export function exportAll(source: Source) {
-  const format = depthOf(getState().outlook.format, source.facts)
-  for (const variant of source.variants) void exportVariant(source, variant, format)
+  for (const variant of source.variants) void exportVariant(source, variant)
 }
 
 /** What is heard, as a file; nothing while that is the source itself. */
@@ -64,8 +70,7 @@ export function exportHeard() {
   const state = getState()
   const source = selectedSource(state)
   const variant = source && chosenVariant(state, source)
-  if (source && variant && !state.blind)
-    void exportVariant(source, variant, depthOf(state.outlook.format, source.facts))
+  if (source && variant && !state.blind) void exportVariant(source, variant)
 }
 
 /** larger files are put together on the browser's disk */
