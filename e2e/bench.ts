@@ -153,6 +153,21 @@ export async function listen(page: Page, seconds: number): Promise<Float32Array>
   return (await heard(page, Math.round(seconds * rate))).samples
 }
 
+/** three silent samples in a row are no zero that a sound passes through */
+const SILENT_FROM = 3
+
+/** The runs of whole silence inside what was heard: where each begins and ends. */
+export function silencesIn(samples: Float32Array): { start: number; end: number }[] {
+  const runs: { start: number; end: number }[] = []
+  let start = 0
+  for (let i = 0; i <= samples.length; i++) {
+    if (samples[i] === 0) continue
+    if (i - start >= SILENT_FROM) runs.push({ start, end: i })
+    start = i + 1
+  }
+  return runs
+}
+
 /** Where the sound begins: the first frame that is not silent. */
 export function firstSound(samples: Float32Array): number {
   return samples.findIndex((value) => value !== 0)

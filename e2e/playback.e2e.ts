@@ -14,6 +14,7 @@ import {
   openBench,
   output,
   pickMethod,
+  silencesIn,
   test,
   truth,
   type,
@@ -22,21 +23,6 @@ import {
 const demo = (id: string): AudioBlock => {
   const file = truth().sounds.find((sound) => sound.id === id)?.file as string
   return readWav(readFileSync(`public/demo/${file}`), file).audio
-}
-
-/** three silent samples in a row are no zero that a sound passes through */
-const SILENT_FROM = 3
-
-/** The runs of whole silence inside what was heard: where each begins and ends. */
-function silencesIn(samples: Float32Array): { start: number; end: number }[] {
-  const runs: { start: number; end: number }[] = []
-  let start = 0
-  for (let i = 0; i <= samples.length; i++) {
-    if (samples[i] === 0) continue
-    if (i - start >= SILENT_FROM) runs.push({ start, end: i })
-    start = i + 1
-  }
-  return runs
 }
 
 /** What was heard with its silences taken out. */

@@ -18,11 +18,14 @@ import { clip, spectrogram } from './jobs/picturing'
 import { draw, exportPiece, render } from './jobs/rendering'
 import { gather, sharedFacts, sharedLevels, sharedPart, surveyTask } from './jobs/surveying'
 import { readFile, readSound } from './readFile'
+import { isLow } from './ring'
 import { isInMemory, openSound, withLevels } from './sound'
 
 const running = new Map<number, AbortController>()
 /** work in the background leaves half of the time to others */
 let gentle = false
+/** the counters of the ring that sound is played from */
+let ring: { readonly control: Int32Array } | undefined
 /** jobs that are to wait where they are: what they wait for, and how to let them go on */
 const resting = new Map<number, { readonly over: Promise<void>; readonly end: () => void }>()
 const report = (message: JobReport) => postMessage(message)
@@ -30,6 +33,10 @@ const report = (message: JobReport) => postMessage(message)
 self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
   if (data.type === 'gentle') {
     gentle = data.on
+    return
+  }
+  if (data.type === 'beside') {
+    ring = { control: new Int32Array(data.control) }
     return
   }
   if (data.type !== 'run') {
@@ -43,7 +50,7 @@ self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
     const result = await run(job, {
       signal: stop.signal,
       onProgress: (progress) => report({ type: 'progress', jobId, progress }),
-      rest: () => resting.get(jobId)?.over ?? (gentle && background ? aWhile() : undefined),
+      rest: () => resting.get(jobId)?.over ?? untilWritten() ?? (gentle && background ? aWhile() : undefined),
     })
     report({ type: 'done', jobId, result })
   } catch (error) {
@@ -66,6 +73,16 @@ function steer({ type, jobId }: Extract<JobMessage, { type: 'pause' | 'resume' |
   resting.get(jobId)?.end()
   resting.delete(jobId)
 }
+
+/** Sound goes before all else: while little of it is written, work waits; but not for ever on a machine that is too slow. */
+function untilWritten(): Promise<void> | undefined {
+  const own = ring
+  if (!own || !isLow(own)) return undefined
+  return (async () => {
+    for (let waits = 0; waits < MOST_WAITS && isLow(own); waits++) await aWhile()
+  })()
+}
+const MOST_WAITS = 80
 
 /** about as long as a task runs between two breaths */
 const aWhile = () => new Promise<void>((resolve) => setTimeout(resolve, 12))

@@ -58,6 +58,16 @@ describe('the job pool', () => {
     expect(workers).toHaveLength(1)
   })
 
+  it('shows the ring that sound is played from to every worker, also to those that come later', () => {
+    const { pool, workers } = poolOf(2)
+    void pool.run<'render'>(job)
+    const control = new SharedArrayBuffer(8)
+    pool.playBeside(control)
+    void pool.run<'render'>(job)
+    for (const { got } of workers) expect(got).toContainEqual({ type: 'beside', control })
+    expect(workers).toHaveLength(2)
+  })
+
   it('tells progress, rebuilds errors, and drops what comes late', async () => {
     const { pool, workers } = poolOf(2)
     const onProgress = vi.fn()

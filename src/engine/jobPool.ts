@@ -46,11 +46,13 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   const queue: Waiting[] = []
   let lastId = 0
   let most = size
+  let beside: SharedArrayBuffer | undefined
 
   function open(): Seat {
     const seat: Seat = { worker: makeWorker(), jobId: undefined, work: undefined, paused: false, timer: undefined }
     seat.worker.onmessage = ({ data }: MessageEvent<JobReport>) => hear(seat, data)
     seat.worker.onerror = (event) => end(seat, new AppError('job/died', { why: event.message || 'it could not start' }))
+    if (beside) seat.worker.postMessage({ type: 'beside', control: beside } satisfies JobMessage)
     if (most < size) seat.worker.postMessage({ type: 'gentle', on: true } satisfies JobMessage)
     seats.push(seat)
     return seat
@@ -129,6 +131,11 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
     /** Have a worker ready before there is a job: its script takes a while to load. */
     warm() {
       if (seats.length === 0) open()
+    },
+    /** Let all work wait while little is written in the ring that sound is played from. */
+    playBeside(control: SharedArrayBuffer) {
+      beside = control
+      for (const { worker } of seats) worker.postMessage({ type: 'beside', control } satisfies JobMessage)
     },
     /**
      * Let fewer than `size` jobs run at once from now on (at least one), so that something else has room. Of those that run, the

@@ -158,6 +158,8 @@ export type JobMessage =
   | { readonly type: 'run'; readonly jobId: number; readonly job: Job; readonly background: boolean }
   /** work in the background leaves half of the time to others from now on, or takes all of it again */
   | { readonly type: 'gentle'; readonly on: boolean }
+  /** the counters of the ring that sound is played from: while little is written there, all work waits */
+  | { readonly type: 'beside'; readonly control: SharedArrayBuffer }
   | { readonly type: 'cancel' | 'pause' | 'resume'; readonly jobId: number }
 
 export type JobReport =

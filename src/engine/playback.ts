@@ -82,6 +82,8 @@ export function createPlayback(events: PlaybackEvents) {
   }
 
   return {
+    /** the counters of the ring, for whoever works beside it */
+    control: memory.control,
     setSource(sound: Sound | undefined, frame = 0) {
       if (sound === source) return
       turn++

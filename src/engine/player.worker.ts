@@ -1,6 +1,7 @@
 import { type Analysis, methods, openRendering, type SoundSource, silence } from '../core'
 import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
+import { createDepth } from './depth'
 import { createLaneMixer, type HandOver, type LaneMixer, type Program } from './laneMixer'
 import { type ClickTrack, createMetronome } from './metronome'
 import type { AuditionStart } from './overdub'
@@ -9,10 +10,6 @@ import type { PlayerMessage, PlayerReport } from './playerProtocol'
 import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './ring'
 import { openSound } from './sound'
 
-/**
- * Renders ahead of the worklet: enough that a busy machine does not run dry, little enough that a change is heard soon.
- */
-const AHEAD_SECONDS = 0.095
 /** before a lane begins that has to be prepared: its first moment may take longer than what is usually written ahead lasts */
 const SLOW_AHEAD_SECONDS = 0.3
 const STOP_FADE_BLOCKS = 2
@@ -32,6 +29,9 @@ let click: ClickTrack | undefined
 let metronome: ReturnType<typeof createMetronome> | undefined
 /** of the output, Hz */
 let rate = 48_000
+const depth = createDepth()
+/** written since it was asked how far ahead that is to be, frames */
+let writtenSince = 0
 let turn = 0
 let pumping = false
 
@@ -74,6 +74,7 @@ function handle(message: PlayerMessage) {
 /** Begin to write the ring afresh. */
 function reset(at: Ring, outputRate: number) {
   rate = outputRate
+  writtenSince = 0
   Atomics.store(at.control, Slot.running, 0)
   Atomics.store(at.control, Slot.read, 0)
   Atomics.store(at.control, Slot.write, 0)
@@ -110,6 +111,13 @@ function audition(start: AuditionStart, outputRate: number) {
 function stop() {
   if (!ring || !mixer) return
   const whole = STOP_FADE_BLOCKS * MARK_FRAMES
+  const over = overdub?.changeable()
+  if (over && over.frames >= whole) {
+    // what is written ahead is not waited for
+    overdub?.replace(over.frames, whole, () => -1)
+    close()
+    return
+  }
   for (let n = 0; n < STOP_FADE_BLOCKS; n++) {
     const mark = mixer.read(left, right)
     for (let i = 0; i < MARK_FRAMES; i++) {
@@ -135,12 +143,23 @@ function fail(error: unknown) {
   report({ type: 'failed', error: toWire(error), turn })
 }
 
-/** Write until the ring holds what it should. */
-function fill(aheadSeconds = AHEAD_SECONDS) {
+/** How far ahead is to be written, by what is left of it. */
+function aheadSeconds(at: Ring): number {
+  // before the first block has been heard, nothing can have run dry
+  const begun = Atomics.load(at.control, Slot.read) !== 0
+  const seconds = depth.seconds(begun ? fillOf(at) / rate : undefined, writtenSince / rate)
+  writtenSince = 0
+  return seconds
+}
+
+/** Write until the ring holds what it should, and so many seconds at least. */
+function fill(atLeastSeconds = 0) {
   if (!ring || !overdub) return
-  const wanted = MARK_FRAMES * Math.ceil((aheadSeconds * rate) / MARK_FRAMES)
+  const seconds = Math.max(atLeastSeconds, aheadSeconds(ring))
+  const wanted = MARK_FRAMES * Math.ceil((seconds * rate) / MARK_FRAMES)
   const aheadFrames = Math.min(wanted, RING_FRAMES - MARK_FRAMES)
   while ((mixer || overdub.sounds) && fillOf(ring) < aheadFrames) {
+    writtenSince += MARK_FRAMES
     if (!mixer) {
       left.fill(0)
       right.fill(0)

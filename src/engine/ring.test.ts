@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 import {
   createRingMemory,
   fillOf,
+  isLow,
   lastHeard,
   MARK_FRAMES,
   openRing,
@@ -55,5 +56,18 @@ describe('the ring', () => {
     playBlock(ring, left, new Float32Array(MARK_FRAMES))
     expect(ring.control[Slot.underruns]).toBe(1)
     expect(sourceFrameHeard(ring)).toBeUndefined()
+  })
+
+  it('is low while it plays and little is written, and at no other time', () => {
+    const ring = openRing(createRingMemory())
+    expect(isLow(ring)).toBe(false)
+    ring.control[Slot.running] = 1
+    expect(isLow(ring)).toBe(true)
+    for (let n = 0; n < 20; n++) writeBlock(ring, ...filled(0), 0)
+    expect(isLow(ring)).toBe(false)
+    for (let n = 0; n < 10; n++) playBlock(ring, new Float32Array(MARK_FRAMES), new Float32Array(MARK_FRAMES))
+    expect(isLow(ring)).toBe(true)
+    ring.control[Slot.closing] = 1
+    expect(isLow(ring)).toBe(false)
   })
 })

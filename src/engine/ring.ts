@@ -57,8 +57,17 @@ export function openRing(memory: RingMemory): Ring {
 }
 
 /** Frames written and not yet read. */
-export function fillOf(ring: Ring): number {
+export function fillOf(ring: Pick<Ring, 'control'>): number {
   return (Atomics.load(ring.control, Slot.write) - Atomics.load(ring.control, Slot.read)) | 0
+}
+
+/** so little left is soon played, frames: 40 ms at the usual rates */
+const LOW_FRAMES = 2048
+
+/** Whether sound plays and little of it is written ahead: then whatever else is done can wait. */
+export function isLow({ control }: Pick<Ring, 'control'>): boolean {
+  const plays = Atomics.load(control, Slot.running) === 1 && Atomics.load(control, Slot.closing) === 0
+  return plays && fillOf({ control }) < LOW_FRAMES
 }
 
 /** Write one block of `MARK_FRAMES` frames, with the source frame at its start. The caller has seen that it fits. */

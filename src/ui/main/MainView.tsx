@@ -36,7 +36,7 @@ function Main() {
   const { facts } = source ?? {}
 
   return (
-    <main className="flex min-h-0 min-w-0 flex-col [grid-area:bench]">
+    <main className="bench flex min-h-0 min-w-0 flex-col [grid-area:bench]">
       <header className="flex min-h-[58px] shrink-0 items-center gap-4 px-5">
         {source && (
           <>
@@ -44,7 +44,7 @@ function Main() {
             {facts && (
               <div
                 role="group"
-                className="flex min-w-0 flex-1 gap-x-3 truncate pt-1 text-[12.5px] text-soft"
+                className="roomy-only flex max-h-[24px] min-w-0 flex-1 flex-wrap gap-x-3 overflow-hidden pt-1 text-[12.5px] text-soft"
                 aria-label="Source facts"
               >
                 <span>{timeText(facts.frames / facts.sampleRate)}</span>

@@ -71,10 +71,11 @@ function ShelfParts() {
         <button
           type="button"
           className="plain-button !h-6 !px-2"
+          aria-label="Bring in"
           title="Bring sound files onto the shelf"
           onClick={() => picker.current?.click()}
         >
-          <Plus size={14} /> Bring in
+          <Plus size={14} /> <span className="roomy-only">Bring in</span>
         </button>
       </header>
       <div className="flex items-center gap-0.5 px-2 pb-1.5">

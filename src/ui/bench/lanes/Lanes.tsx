@@ -96,7 +96,11 @@ export function Lanes({ source }: { source: Source }) {
 
   const range = source.selection && selectionPx(view, source.selection, laneWidth)
   return (
-    <section ref={box} aria-label="Lanes" className="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-well">
+    <section
+      ref={box}
+      aria-label="Lanes"
+      className="lanes relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-well"
+    >
       <div className="sticky top-0 z-30 flex border-b border-rule bg-ground" style={{ height: TOP_PX }}>
         <div className="flex w-[208px] shrink-0 items-center border-r border-rule px-2">
           <MethodMenu

@@ -9,7 +9,7 @@ export function Legend() {
   const theme = useSession((state) => state.outlook.theme)
   const differs = display.show === 'spectrogram' && display.against !== undefined
   return (
-    <p className="sticky bottom-0 z-30 flex h-[19px] items-center gap-x-4 overflow-hidden border-t border-rule bg-ground px-4 text-[11.5px] whitespace-nowrap text-soft">
+    <p className="sticky bottom-0 z-30 flex min-h-[19px] flex-wrap items-center gap-x-4 border-t border-rule bg-ground px-4 text-[11.5px] whitespace-nowrap text-soft">
       <span className="font-[620] text-text">Harm under each lane, taller is worse</span>
       <span className="inline-flex items-center gap-1">
         1st row attacks

@@ -51,7 +51,7 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
   return (
     <section
       aria-label={`Variant ${variant.letter}`}
-      className="grid shrink-0 grid-cols-[1fr_auto] gap-x-8 border-t border-rule bg-deck px-5 py-3"
+      className="grid shrink-0 grid-cols-[minmax(0,1fr)_auto] gap-x-8 border-t border-rule bg-deck px-5 py-3 max-[960px]:grid-cols-1 max-[960px]:gap-y-3 max-[1180px]:gap-x-5"
     >
       <div className="min-w-0">
         <div className="flex items-center gap-2.5">
@@ -70,13 +70,20 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
             type="button"
             className="plain-button"
             disabled={full}
+            aria-label="Copy"
             title={full ? 'There is a variant for every letter' : `Copy variant ${variant.letter}`}
             onClick={() => copyVariant(source, variant)}
           >
-            <Copy size={14} /> Copy
+            <Copy size={14} /> <span className="wide-only">Copy</span>
           </button>
-          <button type="button" className="plain-button" onClick={() => removeVariant(source, variant)}>
-            <Trash2 size={14} /> Remove
+          <button
+            type="button"
+            className="plain-button"
+            aria-label="Remove"
+            title={`Remove variant ${variant.letter}`}
+            onClick={() => removeVariant(source, variant)}
+          >
+            <Trash2 size={14} /> <span className="wide-only">Remove</span>
           </button>
         </div>
         <div className="mt-2 flex flex-wrap items-end gap-x-5 gap-y-2">
@@ -188,7 +195,7 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
   const heard = useSession((state) => state.loads[source.id]?.status === 'ready')
   const ownRate = source.facts ? `${rateText(source.facts.sampleRate)}, own` : 'own rate'
   return (
-    <div className="flex w-[262px] flex-col justify-between gap-2 border-l border-rule pl-5">
+    <div className="flex w-[262px] flex-col justify-between gap-2 border-l border-rule pl-5 max-[960px]:border-l-0 max-[960px]:pl-0">
       {running ? (
         <>
           <span className="caption truncate">Writing {running.name}</span>

@@ -25,6 +25,8 @@ export const playback = createPlayback({
   onError: tell,
 })
 
+pool.playBeside(playback.control)
+
 // what really went out, for whoever wants to prove it from outside the page: tests, and a look from the console
 Object.assign(globalThis, {
   zumbetOutput: { heard: playback.heard, underruns: playback.underruns, wayOutMs: playback.wayOutMs },
