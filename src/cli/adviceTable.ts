@@ -62,7 +62,7 @@ function* adviceRows(item: IdealItem, stretches: readonly number[], pitches: rea
 }
 
 /** How many items of each kind are drawn; odd numbers belong to the half that weights were fitted to. */
-const DRAWN = 4
+const DRAWN = 6
 
 interface Tally {
   right: number

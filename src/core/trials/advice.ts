@@ -1,48 +1,49 @@
-import { type ArtefactId, artefactKind, artefactKinds } from '../measure/artefacts'
-import { findingOf, findingsOf, isTold } from '../measure/grading'
+import { type Artefact, type ArtefactId, artefactKinds } from '../measure/artefacts'
+import { findingOf, findingsOf, isTold, severityOf } from '../measure/grading'
 import type { Measurement } from '../measure/measure'
 import { foundFigureOf } from '../measure/verdict'
 import type { Trial } from './trial'
 
 /**
  * How much each kind of harm says about how far a result is from its ideal, and what the unlikeness adds per dB.
- * A kind counts by the logarithm of how many times it is over where it becomes audible. The weights were fitted to half
- * of the items with ideal answers; docs/advice.md tells how often the first is the best for the other half.
+ * A kind counts by the square root of how bad it is on the one scale of `grading`. The weights were fitted to half of the
+ * items with ideal answers; docs/advice.md tells how often the first is the best for the other half.
  */
 const WEIGHTS: Readonly<Record<ArtefactId, number>> = {
-  'lost-attacks': 0.54,
-  'extra-attacks': 0.59,
-  smear: 0.15,
-  slip: 0.16,
-  flutter: 1.25,
-  detune: 2.4,
-  phasiness: 1.1,
-  'noise-colour': 0.3,
-  'formant-shift': 0.2,
-  image: 0.3,
-  level: 0.3,
-  balance: 6.3,
-  clicks: 0.8,
-  aliasing: 0.42,
+  'lost-attacks': 0.22,
+  'extra-attacks': 0.31,
+  smear: 0.37,
+  slip: 0.49,
+  flutter: 0.59,
+  detune: 1.14,
+  phasiness: 1.36,
+  'noise-colour': 0.41,
+  'formant-shift': 0.35,
+  image: 0.45,
+  level: 0.43,
+  balance: 2.69,
+  clicks: 0.4,
+  aliasing: 0.47,
 }
-const UNLIKENESS_WEIGHT = 1.94
+const UNLIKENESS_WEIGHT = 2.06
+
+const counted = ({ id, value, measured }: Artefact) => (measured ? WEIGHTS[id] * Math.sqrt(severityOf(id, value)) : 0)
 
 /** All the harm of a result in one number for ranking; 0 is none. It has no unit and is only to be compared. */
 export function harmOf({ artefacts, unlikenessDb }: Measurement): number {
-  let harm = UNLIKENESS_WEIGHT * unlikenessDb
-  for (const { id, value, measured } of artefacts) {
-    if (measured) harm += WEIGHTS[id] * Math.log1p(value / artefactKind(id).audibleFrom)
-  }
-  return harm
+  return artefacts.reduce((harm, artefact) => harm + counted(artefact), UNLIKENESS_WEIGHT * unlikenessDb)
 }
 
+/** what is said of harm where no kind of it is heard */
+export const NONE_HEARD = 'none heard'
+
 /**
- * The number as it is shown. It is 0 where nothing is heard: what is left of it then only orders results.
+ * The number as it is shown. Where nothing is heard, it says so: what is left of it then only orders results.
  * It is a question mark where there is too little of a sound to tell.
  */
 export function harmText(measurement: Measurement): string {
   if (!isTold(measurement)) return '?'
-  return findingsOf(measurement).length === 0 ? '0' : harmOf(measurement).toFixed(1)
+  return findingsOf(measurement).length === 0 ? NONE_HEARD : harmOf(measurement).toFixed(1)
 }
 
 export interface Tried {
@@ -84,15 +85,14 @@ export function reasonOf(measurement: Measurement, against?: Measurement): strin
   } else if (extraCount > 0) told.push(`${extraCount} ${extraCount === 1 ? 'attack' : 'attacks'} made up`)
   const apart = artefactKinds
     .filter(({ id }) => id !== 'lost-attacks' && id !== 'extra-attacks')
-    .flatMap(({ id, label, audibleFrom }) => {
+    .flatMap(({ id, label }) => {
       const own = of(measurement, id)
       const other = against && of(against, id)
       const finding = own && findingOf(own)
       // what is not heard is no reason
       if (!own || !finding) return []
-      const over = WEIGHTS[id] * Math.log1p(own.value / audibleFrom)
-      const less = other ? WEIGHTS[id] * Math.log1p(other.value / audibleFrom) : 0
-      return [{ text: `${label.toLowerCase()} ${foundFigureOf(finding)}`, difference: Math.abs(over - less) }]
+      const difference = Math.abs(counted(own) - (other ? counted(other) : 0))
+      return [{ text: `${label.toLowerCase()} ${foundFigureOf(finding)}`, difference }]
     })
     .sort((a, b) => b.difference - a.difference)
   told.push(...apart.slice(0, TOLD).map(({ text }) => text))

@@ -1,7 +1,7 @@
 import { artefactKind } from '../measure/artefacts'
 import { findingsOf, gradeOfArtefact, heardPlacesOf, isTold, SEVERITY } from '../measure/grading'
 import { foundFigureOf, verdictOf } from '../measure/verdict'
-import { harmText, rankTrials, reasonOf, type Tried } from './advice'
+import { harmText, NONE_HEARD, rankTrials, reasonOf, type Tried } from './advice'
 import { pointSeverity } from './sweep'
 import { type Trial, withoutPlaces } from './trial'
 
@@ -46,7 +46,10 @@ export function contradictionsOf(trial: Trial, sampleRate: number): string[] {
   say((severity ?? 0) >= SEVERITY.audible !== findings.length > 0 && isTold(measurement), 'sweep and findings differ')
   const kept = pointSeverity({ ...point, measurement: withoutPlaces(trial).measurement }, 'worst')
   say(kept !== severity, 'sweep grades otherwise once places are let go')
-  say((harmText(measurement) === '0') !== (findings.length === 0) && isTold(measurement), 'a number without a finding')
+  say(
+    (harmText(measurement) === NONE_HEARD) !== (findings.length === 0) && isTold(measurement),
+    'a number without a finding',
+  )
   return found
 }
 

@@ -1,6 +1,7 @@
 import { type PointerEvent, useRef, useState } from 'react'
 import { type NaturalRange, readingOf } from '../../core'
 import { partFacts, type Source, secondsOf, stretchFromSeconds } from '../../session'
+import { useDrag } from '../common/drag'
 import { Pop } from '../common/Pop'
 import { NumberField } from '../fields/NumberField'
 import { setTarget } from '../session/edits'
@@ -13,8 +14,14 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
   const [slot, setSlot] = useState<number | undefined>()
   /** where in the slot the line begins, seconds */
   const [lead, setLead] = useState(0)
-  const drag = useRef<{ edge: 'start' | 'end'; gesture: string } | undefined>(undefined)
-  const gestures = useRef(0)
+  const edge = useRef<'start' | 'end' | undefined>(undefined)
+  const drag = useDrag<'start' | 'end', SVGSVGElement>('picture', {
+    begin: () => edge.current,
+    move: (event, { start, gesture }) => moveEdge(event, start, gesture),
+    end: () => {
+      edge.current = undefined
+    },
+  })
   if (!facts) return null
   const own = facts.frames / facts.sampleRate
   const length = secondsOf(source.target, facts)
@@ -27,19 +34,18 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
   const reading = readingOf(source.target.stretch, range, source.target.tied ? 0 : source.target.pitchSemitones)
   const gap = slotSeconds - end
 
-  function onMove(event: PointerEvent<SVGSVGElement>) {
-    if (!drag.current) return
+  function moveEdge(event: PointerEvent<SVGSVGElement>, which: 'start' | 'end', gesture: string) {
     const left = event.currentTarget.getBoundingClientRect().left
     const at = Math.max(0, ((event.clientX - left) / WIDTH) * shown)
     const snapped = Math.abs(at - slotSeconds) < shown / 60 ? slotSeconds : at
-    if (drag.current.edge === 'end') fill(Math.max(0.1 * own, snapped - lead), drag.current.gesture)
+    if (which === 'end') fill(Math.max(0.1 * own, snapped - lead), gesture)
     else {
       const start = Math.min(at < shown / 80 ? 0 : at, end - 0.1 * own)
       setLead(start)
-      fill(end - start, drag.current.gesture)
+      fill(end - start, gesture)
     }
   }
-  const grip = (edge: 'start' | 'end', at: number) => (
+  const grip = (which: 'start' | 'end', at: number) => (
     <rect
       x={x(at) - 5}
       y="20"
@@ -47,9 +53,9 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
       height="30"
       fill="transparent"
       className="cursor-ew-resize"
-      onPointerDown={(event) => {
-        event.currentTarget.ownerSVGElement?.setPointerCapture(event.pointerId)
-        drag.current = { edge, gesture: `picture-${++gestures.current}` }
+      // the drawing around it, which hears of it next, keeps the pointer
+      onPointerDown={() => {
+        edge.current = which
       }}
     />
   )
@@ -97,13 +103,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
         className="mt-3 block touch-none"
         role="img"
         aria-label={`Slot of ${slotSeconds.toFixed(3)} s, line from ${lead.toFixed(3)} to ${end.toFixed(3)} s`}
-        onPointerMove={onMove}
-        onPointerUp={() => {
-          drag.current = undefined
-        }}
-        onPointerCancel={() => {
-          drag.current = undefined
-        }}
+        {...drag}
       >
         <rect x="0" y="14" width={x(slotSeconds)} height="42" fill="var(--well)" stroke="var(--edge)" />
         {Array.from({ length: Math.floor(shown) + 1 }, (_, n) =>

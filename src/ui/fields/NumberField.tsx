@@ -1,4 +1,5 @@
-import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from 'react'
+import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
+import { newGesture, useDrag } from '../common/drag'
 import { parseNumber } from './parseNumber'
 
 export interface NumberFieldProps {
@@ -25,13 +26,9 @@ export interface NumberFieldProps {
   readonly onReset: () => void
 }
 
-const DRAG_START_PX = 3
 const TYPING_PAUSE_MS = 400
 const REFUSED_MS = 7000
 const KEY_PAUSE_MS = 900
-
-let gestures = 0
-const newGesture = () => `field-${++gestures}`
 
 /**
  * A number that is typed, nudged with the arrow keys, scrubbed by dragging sideways, and reset by a double click. Each
@@ -41,7 +38,6 @@ export function NumberField(props: NumberFieldProps) {
   const { label, value, min, max, step, digits, scale = 'linear', unit, signed, size = 'small', width } = props
   const input = useRef<HTMLInputElement>(null)
   const [draft, setDraft] = useState<string | undefined>()
-  const drag = useRef<{ x: number; from: number; gesture: string; moved: boolean } | undefined>(undefined)
   const gesture = useRef('')
   const keyAt = useRef(0)
   const typing = useRef<ReturnType<typeof setTimeout> | undefined>(undefined)
@@ -108,7 +104,7 @@ export function NumberField(props: NumberFieldProps) {
     } else if (event.key === 'ArrowUp' || event.key === 'ArrowDown') {
       event.preventDefault()
       const now = performance.now()
-      if (now - keyAt.current > KEY_PAUSE_MS) gesture.current = newGesture()
+      if (now - keyAt.current > KEY_PAUSE_MS) gesture.current = newGesture('field')
       keyAt.current = now
       const amount = event.shiftKey ? 10 : event.altKey ? 0.1 : 1
       const from = parsed ?? value ?? 0
@@ -119,7 +115,7 @@ export function NumberField(props: NumberFieldProps) {
   }
 
   function onType(text: string) {
-    if (draft === undefined) gesture.current = newGesture()
+    if (draft === undefined) gesture.current = newGesture('field')
     setDraft(text)
     clearTimeout(typing.current)
     setRefused(undefined)
@@ -130,32 +126,23 @@ export function NumberField(props: NumberFieldProps) {
     }
   }
 
-  function onPointerDown(event: PointerEvent<HTMLSpanElement>) {
-    if (event.button !== 0 || document.activeElement === input.current || value === undefined) return
-    // the press becomes a drag or a click; until it is known which, the text must not take the focus
-    event.preventDefault()
-    event.currentTarget.setPointerCapture(event.pointerId)
-    drag.current = { x: event.clientX, from: value, gesture: newGesture(), moved: false }
-  }
-
-  function onPointerMove(event: PointerEvent<HTMLSpanElement>) {
-    const now = drag.current
-    if (!now) return
-    const distance = event.clientX - now.x
-    if (!now.moved && Math.abs(distance) < DRAG_START_PX) return
-    now.moved = true
-    const amount = (distance / 4) * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1)
-    apply(moved(now.from, Math.trunc(amount * 10) / 10), now.gesture)
-  }
-
-  function onPointerUp() {
-    const now = drag.current
-    drag.current = undefined
-    if (now && !now.moved) {
+  const drag = useDrag<number, HTMLSpanElement>('field', {
+    begin(event) {
+      if (document.activeElement === input.current || value === undefined) return undefined
+      // the press becomes a drag or a click; until it is known which, the text must not take the focus
+      event.preventDefault()
+      return value
+    },
+    move(event, { start, byPx, gesture: mark }) {
+      const amount = (byPx / 4) * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1)
+      apply(moved(start, Math.trunc(amount * 10) / 10), mark)
+    },
+    end(_, { moved: dragged }) {
+      if (dragged) return
       input.current?.focus()
       input.current?.select()
-    }
-  }
+    },
+  })
 
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: the drag is a second way; the input inside takes keys and text
@@ -163,12 +150,7 @@ export function NumberField(props: NumberFieldProps) {
       className={`field ${size === 'large' ? 'text-[25px] leading-[30px] font-[560] [font-stretch:108%]' : 'text-[13px] leading-[20px]'}`}
       data-bad={bad}
       title={`${label}: type, arrow keys, drag, double-click to reset`}
-      onPointerDown={onPointerDown}
-      onPointerMove={onPointerMove}
-      onPointerUp={onPointerUp}
-      onPointerCancel={() => {
-        drag.current = undefined
-      }}
+      {...drag}
       onDoubleClick={() => {
         clearTimeout(typing.current)
         setDraft(undefined)

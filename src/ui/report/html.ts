@@ -179,7 +179,7 @@ function variantHtml(report: Report, variant: ReportVariant): string {
   const level = Number.isFinite(variant.loudness) ? `${dbText(variant.loudness)} LUFS` : 'silent'
   return `<div class="variant">
 <p><b class="letter">${letter}</b> <b>${escaped(methodById(recipe.methodId).label)}</b>
-<span class="soft">${variant.seconds.toFixed(3)} s · ${countText(variant.samples)} samples · ${level} · peak ${peakText(variant.peak)} · harm ${harmText(measurement)}</span></p>
+<span class="soft">${variant.seconds.toFixed(3)} s · ${countText(variant.samples)} samples · ${level} · peak ${peakText(variant.peak)} · harm: ${harmText(measurement)}</span></p>
 <p>${escaped(verdictOf(measurement, report.sampleRate))}</p>
 ${clipHtml(clip, `variant ${letter}`)}
 ${ribbonSvg(measurement.artefacts, report.frames)}

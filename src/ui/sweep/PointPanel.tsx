@@ -57,7 +57,7 @@ export function PointPanel({
             {methodById(point.methodId).label} · {placeName(point.axis, point.at)}
           </span>
           <span className="caption">
-            tried on {timeText(point.span.from / rate)} to {timeText(point.span.to / rate)} of the result · harm{' '}
+            tried on {timeText(point.span.from / rate)} to {timeText(point.span.to / rate)} of the result · harm:{' '}
             {harmText(point.measurement)}
           </span>
         </p>

@@ -1,5 +1,6 @@
 import { type PointerEvent, type RefObject, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { MAX_VARIANTS, partFacts, type Source } from '../../../session'
+import { useDrag } from '../../common/drag'
 import { timeText } from '../../common/formats'
 import { addVariant, setSelection } from '../../session/edits'
 import { laneGains, playback, seek } from '../../session/hear/listening'
@@ -10,7 +11,7 @@ import { MARKS_PX, Marks } from '../marks/Marks'
 import { DisplayMenu } from './DisplayMenu'
 import { selectionPx } from './draw'
 import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
-import { type Gesture, IDLE, move, press, rangeOf } from './gesture'
+import { type Hold, press, rangeOf } from './gesture'
 import { Lane } from './Lane'
 import { Legend } from './Legend'
 
@@ -20,8 +21,6 @@ const TOP_PX = RULER_PX + MARKS_PX
 const LEGEND_PX = 19
 const LANE_MIN_PX = 60
 const LANE_MAX_PX = 150
-
-let selectionGestures = 0
 
 /**
  * The reference and all variants, one lane each, on one time axis: the source's. Dragging selects the loop, a click
@@ -46,8 +45,6 @@ export function Lanes({ source }: { source: Source }) {
     .map(Number)
   const active = useSession((state) => activeLane(state, source))
   const looping = useSession((state) => state.outlook.looping)
-  const gesture = useRef<Gesture>(IDLE)
-  const mark = useRef('')
 
   const count = source.variants.length + 1
   const laneHeight = Math.floor(Math.min(LANE_MAX_PX, Math.max(LANE_MIN_PX, (heightPx - TOP_PX - LEGEND_PX) / count)))
@@ -64,35 +61,28 @@ export function Lanes({ source }: { source: Source }) {
     return { x, frame: Math.min(frames, Math.max(0, frameAt(view, x, laneWidth))) }
   }
 
-  function onPointerDown(event: PointerEvent<HTMLDivElement>) {
-    if (event.button !== 0) return
-    event.currentTarget.setPointerCapture(event.pointerId)
-    const { x, frame } = at(event)
-    const { selection } = source
-    const edges = selection && {
-      ...selection,
-      startX: xOf(view, selection.start, laneWidth),
-      endX: xOf(view, selection.end, laneWidth),
-    }
-    gesture.current = press(x, frame, edges, event.shiftKey)
-    mark.current = `selection-${++selectionGestures}`
-  }
-  function onPointerMove(event: PointerEvent<HTMLDivElement>) {
-    if (gesture.current.kind === 'idle') return
-    const { x, frame } = at(event)
-    gesture.current = move(gesture.current, x, frame)
-    const range = rangeOf(gesture.current)
-    if (range) setSelection(source.id, range, mark.current)
-  }
-  function onPointerUp() {
-    const done = gesture.current
-    gesture.current = IDLE
-    if (done.kind === 'pressing') seek(done.frame)
-    const range = rangeOf(done)
-    if (!range) return
-    const heard = playback.sourceFrame()
-    if (!playback.playing || heard < range.start || heard >= range.end) seek(range.start)
-  }
+  const drag = useDrag<Hold, HTMLDivElement>('selection', {
+    begin(event) {
+      const { x, frame } = at(event)
+      const { selection } = source
+      const edges = selection && {
+        ...selection,
+        startX: xOf(view, selection.start, laneWidth),
+        endX: xOf(view, selection.end, laneWidth),
+      }
+      return press(x, frame, edges, event.shiftKey)
+    },
+    move: (event, { start, gesture }) => setSelection(source.id, rangeOf(start, at(event).frame), gesture),
+    end(event, { start, moved }) {
+      if (!moved && !start.isEdge) {
+        seek(start.frame)
+        return
+      }
+      const range = rangeOf(start, moved ? at(event).frame : start.frame)
+      const heard = playback.sourceFrame()
+      if (!playback.playing || heard < range.start || heard >= range.end) seek(range.start)
+    },
+  })
 
   const range = source.selection && selectionPx(view, source.selection, laneWidth)
   return (
@@ -146,12 +136,7 @@ export function Lanes({ source }: { source: Source }) {
         ref={field}
         className="absolute z-10 cursor-text touch-none overflow-hidden"
         style={{ left: HEAD_PX, top: TOP_PX, width: laneWidth, height: laneHeight * count }}
-        onPointerDown={onPointerDown}
-        onPointerMove={onPointerMove}
-        onPointerUp={onPointerUp}
-        onPointerCancel={() => {
-          gesture.current = IDLE
-        }}
+        {...drag}
       >
         {range && (
           <div

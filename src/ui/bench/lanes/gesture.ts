@@ -1,41 +1,33 @@
-/** What a pointer does on the lanes, as a small machine without a browser: press, then drag or let go. */
-export type Gesture =
-  | { readonly kind: 'idle' }
-  /** pressed, and not yet moved far enough to be a drag */
-  | { readonly kind: 'pressing'; readonly x: number; readonly frame: number }
-  /** drawing a selection from a fixed end */
-  | { readonly kind: 'selecting'; readonly fixed: number; readonly frame: number }
+/** What a pointer takes hold of when it is pressed on the lanes. */
+export interface Hold {
+  /** the end of the range that stays, source frame */
+  readonly fixed: number
+  /** where the pointer was pressed, source frame */
+  readonly frame: number
+  /** an end of the selection, which may be let go without having been moved; else it may become a click */
+  readonly isEdge: boolean
+}
 
-export const IDLE: Gesture = { kind: 'idle' }
-const DRAG_START_PX = 4
 const EDGE_PX = 6
 
-/** Press on the lanes: near an end of the selection it takes hold of that end. */
+/** Press on the lanes: near an end of the selection, or with Shift, the nearer end is taken hold of. */
 export function press(
   x: number,
   frame: number,
   edges: { startX: number; endX: number; start: number; end: number } | undefined,
   extend: boolean,
-): Gesture {
+): Hold {
   if (edges) {
     const toStart = Math.abs(x - edges.startX)
     const toEnd = Math.abs(x - edges.endX)
-    if (Math.min(toStart, toEnd) <= EDGE_PX || extend) {
-      return { kind: 'selecting', fixed: toStart < toEnd ? edges.end : edges.start, frame }
-    }
+    if (Math.min(toStart, toEnd) <= EDGE_PX || extend)
+      return { fixed: toStart < toEnd ? edges.end : edges.start, frame, isEdge: true }
   }
-  return { kind: 'pressing', x, frame }
+  return { fixed: frame, frame, isEdge: false }
 }
 
-export function move(gesture: Gesture, x: number, frame: number): Gesture {
-  if (gesture.kind === 'pressing' && Math.abs(x - gesture.x) >= DRAG_START_PX) {
-    return { kind: 'selecting', fixed: gesture.frame, frame }
-  }
-  return gesture.kind === 'selecting' ? { ...gesture, frame } : gesture
-}
-
-/** The range that a selecting gesture spans, in order. */
-export function rangeOf(gesture: Gesture): { start: number; end: number } | undefined {
-  if (gesture.kind !== 'selecting') return undefined
-  return { start: Math.min(gesture.fixed, gesture.frame), end: Math.max(gesture.fixed, gesture.frame) }
-}
+/** The range that reaches from what stays to where the pointer is, in order. */
+export const rangeOf = ({ fixed }: Hold, frame: number) => ({
+  start: Math.min(fixed, frame),
+  end: Math.max(fixed, frame),
+})

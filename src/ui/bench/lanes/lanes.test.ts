@@ -5,7 +5,7 @@ import { format } from '../../fields/NumberField'
 import { parseNumber } from '../../fields/parseNumber'
 import { pitchY, selectionPx } from './draw'
 import { clampView, follow, frameAt, levelFor, pan, ticks, tickText, xOf, zoomAt } from './geometry'
-import { IDLE, move, press, rangeOf } from './gesture'
+import { press, rangeOf } from './gesture'
 
 describe('pitch in a lane', () => {
   it('goes up with the pitch, an octave always as far, and stays in the lane', () => {
@@ -84,20 +84,18 @@ describe('the view of the lanes', () => {
 })
 
 describe('the pointer on the lanes', () => {
-  it('clicks when it stays, selects when it moves', () => {
+  it('draws a selection from where it was pressed, to either side', () => {
     const pressed = press(100, 5000, undefined, false)
-    expect(move(pressed, 102, 5100)).toBe(pressed)
-    expect(rangeOf(pressed)).toBeUndefined()
-    const left = move(move(pressed, 90, 4500), 60, 3000)
-    expect(rangeOf(left)).toEqual({ start: 3000, end: 5000 })
-    expect(move(IDLE, 5, 5)).toBe(IDLE)
+    expect(pressed.isEdge).toBe(false)
+    expect(rangeOf(pressed, 3000)).toEqual({ start: 3000, end: 5000 })
+    expect(rangeOf(pressed, 7000)).toEqual({ start: 5000, end: 7000 })
   })
   it('takes hold of a selection by its ends, or by the nearer one with Shift', () => {
     const edges = { startX: 50, endX: 200, start: 1000, end: 4000 }
-    expect(rangeOf(press(53, 1060, edges, false))).toEqual({ start: 1060, end: 4000 })
-    expect(rangeOf(press(198, 3960, edges, false))).toEqual({ start: 1000, end: 3960 })
-    expect(rangeOf(press(300, 6000, edges, true))).toEqual({ start: 1000, end: 6000 })
-    expect(press(120, 2400, edges, false).kind).toBe('pressing')
+    expect(rangeOf(press(53, 1060, edges, false), 1060)).toEqual({ start: 1060, end: 4000 })
+    expect(rangeOf(press(198, 3960, edges, false), 3960)).toEqual({ start: 1000, end: 3960 })
+    expect(rangeOf(press(300, 6000, edges, true), 6000)).toEqual({ start: 1000, end: 6000 })
+    expect(press(120, 2400, edges, false).isEdge).toBe(false)
   })
 })
 

@@ -1,5 +1,6 @@
-import { type KeyboardEvent, type PointerEvent, useRef } from 'react'
+import type { KeyboardEvent, PointerEvent } from 'react'
 import { beatsOf, editedAttacks, type Found, type Source } from '../../../session'
+import { newGesture, useDrag } from '../../common/drag'
 import { editAttacks, setHand } from '../../session/edits'
 import { knowledgeOf } from '../../session/know/knowledge'
 import { useSession } from '../../session/state/store'
@@ -8,7 +9,6 @@ import { frameAt, type View, xOf } from '../lanes/geometry'
 export const MARKS_PX = 24
 /** so many attacks are handles of their own; more are only drawn, until one zooms in */
 const MOST_HANDLES = 160
-let gestures = 0
 
 /**
  * Bars, beats and attacks over the lanes. The first bar's mark can be dragged; attacks are dragged, added by a double click,
@@ -70,7 +70,10 @@ function FirstBar({
   readonly view: View
   readonly widthPx: number
 }) {
-  const mark = useRef<string | undefined>(undefined)
+  const drag = useDrag<true, HTMLButtonElement>('first-bar', {
+    begin: () => true,
+    move: (event, { gesture }) => set(frameUnder(event, view, widthPx), gesture),
+  })
   const at = frames[bars.indexOf(true)]
   if (at === undefined) return null
   const rate = source.facts?.sampleRate ?? 48_000
@@ -88,18 +91,7 @@ function FirstBar({
       title="Where the first bar begins: drag, arrow keys"
       className="absolute top-0 z-10 h-[11px] w-[9px] -translate-x-1/2 cursor-ew-resize"
       style={{ left: x, visibility: x < -6 || x > widthPx + 6 ? 'hidden' : undefined }}
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId)
-        mark.current = `first-bar-${++gestures}`
-      }}
-      onPointerMove={(event: PointerEvent<HTMLButtonElement>) => {
-        if (!mark.current) return
-        const left = event.currentTarget.parentElement?.getBoundingClientRect().left ?? 0
-        set(frameAt(view, event.clientX - left, widthPx), mark.current)
-      }}
-      onPointerUp={() => {
-        mark.current = undefined
-      }}
+      {...drag}
       onKeyDown={(event) => {
         const step = event.key === 'ArrowRight' ? 0.001 : event.key === 'ArrowLeft' ? -0.001 : 0
         if (step === 0) return
@@ -126,7 +118,6 @@ function Attacks({
   readonly view: View
   readonly widthPx: number
 }) {
-  const drag = useRef<{ from: number; gesture: string } | undefined>(undefined)
   if (!found) return null
   const attacks = editedAttacks(source, found.attacks).filter(
     ({ frame }) => frame >= view.start && frame <= view.start + view.span,
@@ -138,7 +129,7 @@ function Attacks({
 
   function onKey(event: KeyboardEvent<HTMLElement>, frame: number) {
     const step = event.key === 'ArrowRight' ? 0.001 : event.key === 'ArrowLeft' ? -0.001 : 0
-    if (step !== 0) shift(frame, frame + Math.round(step * rate * (event.shiftKey ? 10 : 1)), `attack-${++gestures}`)
+    if (step !== 0) shift(frame, frame + Math.round(step * rate * (event.shiftKey ? 10 : 1)), newGesture('attack'))
     else if (event.key === 'Delete' || event.key === 'Backspace') editAttacks(source.id, { remove: frame + offset })
     else return
     event.preventDefault()
@@ -158,40 +149,15 @@ function Attacks({
     >
       {attacks.length <= MOST_HANDLES ? (
         attacks.map(({ frame, strength }) => (
-          <button
+          <AttackMark
             key={frame}
-            type="button"
-            aria-label={`Attack at ${((frame + offset) / rate).toFixed(3)} s`}
-            title="Drag to move, Delete to take away"
-            className="absolute bottom-0 h-[13px] w-[7px] -translate-x-1/2 cursor-ew-resize"
-            style={{ left: xOf(view, frame, widthPx) }}
-            onDoubleClick={(event) => event.stopPropagation()}
-            onPointerDown={(event) => {
-              event.currentTarget.setPointerCapture(event.pointerId)
-              drag.current = { from: frame, gesture: `attack-${++gestures}` }
-            }}
-            onPointerUp={(event) => {
-              const started = drag.current
-              drag.current = undefined
-              if (!started) return
-              const left = event.currentTarget.parentElement?.getBoundingClientRect().left ?? 0
-              const to = Math.round(frameAt(view, event.clientX - left, widthPx))
-              if (Math.abs(xOf(view, to, widthPx) - xOf(view, started.from, widthPx)) > 2) {
-                shift(started.from, to, started.gesture)
-              }
-            }}
+            label={`Attack at ${((frame + offset) / rate).toFixed(3)} s`}
+            strength={strength}
+            x={xOf(view, frame, widthPx)}
+            frameUnder={(event) => Math.round(frameUnder(event, view, widthPx))}
+            onMove={(to, gesture) => shift(frame, to, gesture)}
             onKeyDown={(event) => onKey(event, frame)}
-          >
-            <svg width="7" height="13" viewBox="0 0 7 13" aria-hidden="true">
-              <path
-                d={`M3.5 13V${11 - 7 * Math.sqrt(strength)}`}
-                stroke="var(--lane-ref)"
-                strokeWidth="1.4"
-                fill="none"
-              />
-              <path d="M1.2 13h4.6L3.5 9.6z" fill="var(--lane-ref)" />
-            </svg>
-          </button>
+          />
         ))
       ) : (
         <svg width={widthPx} height="13" className="block" aria-hidden="true">
@@ -208,5 +174,50 @@ function Attacks({
         </svg>
       )}
     </div>
+  )
+}
+
+/** The source frame under a pointer, of a mark that lies in the row over the lanes. */
+function frameUnder(event: PointerEvent<HTMLButtonElement>, view: View, widthPx: number): number {
+  const left = event.currentTarget.parentElement?.getBoundingClientRect().left ?? 0
+  return frameAt(view, event.clientX - left, widthPx)
+}
+
+/** One attack as a handle: it is laid where it is let go. */
+function AttackMark(props: {
+  readonly label: string
+  readonly strength: number
+  readonly x: number
+  readonly frameUnder: (event: PointerEvent<HTMLButtonElement>) => number
+  readonly onMove: (to: number, gesture: string) => void
+  readonly onKeyDown: (event: KeyboardEvent<HTMLElement>) => void
+}) {
+  const drag = useDrag<true, HTMLButtonElement>('attack', {
+    begin: () => true,
+    end: (event, { moved, gesture }) => {
+      if (moved) props.onMove(props.frameUnder(event), gesture)
+    },
+  })
+  return (
+    <button
+      type="button"
+      aria-label={props.label}
+      title="Drag to move, Delete to take away"
+      className="absolute bottom-0 h-[13px] w-[7px] -translate-x-1/2 cursor-ew-resize"
+      style={{ left: props.x }}
+      onDoubleClick={(event) => event.stopPropagation()}
+      {...drag}
+      onKeyDown={props.onKeyDown}
+    >
+      <svg width="7" height="13" viewBox="0 0 7 13" aria-hidden="true">
+        <path
+          d={`M3.5 13V${11 - 7 * Math.sqrt(props.strength)}`}
+          stroke="var(--lane-ref)"
+          strokeWidth="1.4"
+          fill="none"
+        />
+        <path d="M1.2 13h4.6L3.5 9.6z" fill="var(--lane-ref)" />
+      </svg>
+    </button>
   )
 }

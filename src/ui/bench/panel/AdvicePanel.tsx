@@ -1,5 +1,5 @@
 import { Plus } from 'lucide-react'
-import { harmText, methodById, rankTrials, reasonOf } from '../../../core'
+import { harmText, methodById, NONE_HEARD, rankTrials, reasonOf } from '../../../core'
 import { errorText } from '../../../host/errorText'
 import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../../session'
 import { timeText } from '../../common/formats'
@@ -69,10 +69,12 @@ export function AdvicePanel({ source }: { source: Source }) {
               <span className={`w-[116px] shrink-0 ${n === 0 ? 'font-[640]' : ''}`}>
                 {methodById(one.methodId).label}
               </span>
-              <span className="w-[92px] shrink-0">
+              <span className="w-[92px] shrink-0 whitespace-nowrap">
                 <span
                   className="inline-block h-[7px] rounded-[1px] bg-[var(--harm)] align-middle"
-                  style={{ width: harmText(one.trial.measurement) === '0' ? 0 : Math.max(2, (56 * one.harm) / most) }}
+                  style={{
+                    width: harmText(one.trial.measurement) === NONE_HEARD ? 0 : Math.max(2, (56 * one.harm) / most),
+                  }}
                 />{' '}
                 <span className="text-soft">{harmText(one.trial.measurement)}</span>
               </span>

@@ -1,0 +1,58 @@
+import { type PointerEvent, useRef } from 'react'
+
+/** how far a pressed pointer moves before it drags, px: until then it may still be a click */
+const START_PX = 3
+
+let marks = 0
+/** The name of one gesture: all changes that bear it are one step of undo. */
+export const newGesture = (of: string) => `${of}-${++marks}`
+
+export interface Drag<Start> {
+  /** what was taken hold of */
+  readonly start: Start
+  /** how far it has been moved sideways, px */
+  readonly byPx: number
+  /** false as long as it may still be a click */
+  readonly moved: boolean
+  readonly gesture: string
+}
+
+/**
+ * One thing dragged with a pointer. `begin` says what is taken hold of, or nothing; `move` is told of every step from where
+ * it is a drag; `end` of letting go, dragged or only clicked. The pointer is kept until then, wherever it goes.
+ */
+export function useDrag<Start, Of extends Element = HTMLElement>(
+  name: string,
+  on: {
+    begin(event: PointerEvent<Of>): Start | undefined
+    move?(event: PointerEvent<Of>, drag: Drag<Start>): void
+    end?(event: PointerEvent<Of>, drag: Drag<Start>): void
+  },
+) {
+  const held = useRef<{ x: number; drag: Drag<Start> } | undefined>(undefined)
+  return {
+    onPointerDown(event: PointerEvent<Of>) {
+      if (event.button !== 0) return
+      const start = on.begin(event)
+      if (start === undefined) return
+      event.currentTarget.setPointerCapture(event.pointerId)
+      held.current = { x: event.clientX, drag: { start, byPx: 0, moved: false, gesture: newGesture(name) } }
+    },
+    onPointerMove(event: PointerEvent<Of>) {
+      const now = held.current
+      if (!now) return
+      const byPx = event.clientX - now.x
+      if (!now.drag.moved && Math.abs(byPx) < START_PX) return
+      now.drag = { ...now.drag, byPx, moved: true }
+      on.move?.(event, now.drag)
+    },
+    onPointerUp(event: PointerEvent<Of>) {
+      const now = held.current
+      held.current = undefined
+      if (now) on.end?.(event, now.drag)
+    },
+    onPointerCancel() {
+      held.current = undefined
+    },
+  }
+}
