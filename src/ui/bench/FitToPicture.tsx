@@ -4,7 +4,7 @@ import { partFacts, type Source, secondsOf, stretchFromSeconds } from '../../ses
 import { useDrag } from '../common/drag'
 import { Pop } from '../common/Pop'
 import { NumberField } from '../fields/NumberField'
-import { setTarget } from '../session/edits'
+import { setTarget } from '../session/acts'
 
 const WIDTH = 380
 

@@ -18,7 +18,8 @@ import {
   tempoOf,
 } from '../../session'
 import { NumberField } from '../fields/NumberField'
-import { setHand, setTarget } from '../session/edits'
+import { setTarget } from '../session/acts'
+import { setHand } from '../session/edits'
 import { knowledgeOf } from '../session/know/knowledge'
 import { useSession } from '../session/state/store'
 import { LENGTH_EXAMPLES, lengthReader, PITCH_EXAMPLES } from './typed'

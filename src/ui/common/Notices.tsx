@@ -1,6 +1,6 @@
 import { X } from 'lucide-react'
 import { Toast } from 'radix-ui'
-import { undo } from '../session/edits'
+import { undo } from '../session/acts'
 import { dismiss } from '../session/state/notices'
 import { useSession } from '../session/state/store'
 

@@ -6,12 +6,17 @@ import { answerWith } from '../testing/standInWorker'
 import {
   addVariant,
   copyVariant,
-  editAttacks,
   redo,
   removeSource,
   removeVariant,
-  rename,
   resetTarget,
+  setTarget,
+  transpose,
+  undo,
+} from './acts'
+import {
+  editAttacks,
+  rename,
   setFollows,
   setHand,
   setMethod,
@@ -21,9 +26,6 @@ import {
   setSessionBpm,
   setSessionKey,
   setSetting,
-  setTarget,
-  transpose,
-  undo,
 } from './edits'
 import { hearLane, laneGains } from './hear/listening'
 import { listenAround } from './hear/places'

@@ -1,35 +1,30 @@
-import { methodById, type Recipe, ratioToSemitones, semitonesToRatio } from '../../core'
+import { methodById, ratioToSemitones, semitonesToRatio } from '../../core'
 import {
   attackEdits,
   change,
   clampPitch,
   clampStretch,
-  freeLetter,
   type Hand,
   isUntuned,
   type Key,
   keyInterval,
   keyOf,
   MAX_VARIANTS,
-  newVariant,
   PLAIN_TARGET,
   partFacts,
-  redo as redoStep,
   type Session,
   type Source,
-  type Step,
   type Target,
   tempoOf,
-  undo as undoStep,
   type Variant,
 } from '../../session'
-import { hearLane, hearWhenReady, leaveTried, playback } from './hear/listening'
 import { mayChange } from './state/access'
-import { notify } from './state/notices'
-import { setOutlook } from './state/outlook'
 import { store } from './state/store'
 
-/** All that a person changes in the session. Each call is one step of undo, or joins the step of its gesture. */
+/**
+ * All that can be changed in the session. Each call is one step of undo, or joins the step of its gesture. What is heard
+ * and said of it is no matter of theirs: `acts`.
+ */
 
 const SHORTEST_LOOP_SECONDS = 0.01
 
@@ -69,50 +64,6 @@ function editVariant(
   )
 }
 
-export function undo() {
-  walk('past', undoStep)
-}
-
-export function redo() {
-  walk('future', redoStep)
-}
-
-/** Take a step back, or again; say which, and go to the source that it is about. */
-function walk(side: 'past' | 'future', step: typeof undoStep<Session>) {
-  if (!mayChange()) return
-  const { history } = getState()
-  const taken = side === 'past' ? history.past.at(-1) : history.future[0]
-  if (!taken) return
-  setState({ history: step(history) })
-  const { sources } = getState().history.present
-  const about = aboutSource(taken, [sources, history.present.sources])
-  if (about && sources.some(({ id }) => id === about.id)) selectSource(about.id)
-  const where = about && !taken.label.includes(about.name) ? `, ${about.name}` : ''
-  notify({ tone: 'plain', text: `${side === 'past' ? 'Undone' : 'Done again'}: ${taken.label}${where}`, kind: 'undo' })
-}
-
-/** The one source that a step changed; undefined where it was several, or none. */
-function aboutSource({ redo, undo }: Step, before: readonly (readonly Source[])[]): Source | undefined {
-  const places = new Set([...redo, ...undo].map(({ path }) => (path[0] === 'sources' ? path[1] : undefined)))
-  const [place] = places
-  if (places.size !== 1 || typeof place !== 'number') return undefined
-  return before[0]?.[place] ?? before[1]?.[place]
-}
-
-export function selectSource(id: string) {
-  if (getState().outlook.selectedId === id) return
-  if (playback.playing) playback.stop()
-  leaveTried()
-  hearWhenReady()
-  setOutlook({ selectedId: id })
-}
-
-/** Go to a source and hear it from its start as soon as it is read: walking the shelf by ear. */
-export function walkTo(id: string) {
-  selectSource(id)
-  hearWhenReady(id)
-}
-
 export function rename(sourceId: string, name: string) {
   const clean = name.trim()
   if (clean)
@@ -121,23 +72,8 @@ export function rename(sourceId: string, name: string) {
     })
 }
 
-export function removeSource(sourceId: string) {
-  const { sources } = getState().history.present
-  const at = sources.findIndex((source) => source.id === sourceId)
-  const source = sources[at]
-  if (!source || !mayChange()) return
-  if (getState().outlook.selectedId === sourceId) {
-    if (playback.playing) playback.stop()
-    const neighbour = sources[at + 1] ?? sources[at - 1]
-    setOutlook({ selectedId: neighbour?.id })
-  }
-  edit(`Remove ${source.name}`, (session) => {
-    session.sources.splice(at, 1)
-  })
-  notify({ tone: 'plain', text: `${source.name} removed`, undo: true })
-}
-
-export function setTarget(sourceId: string, part: Partial<Target>, gesture?: string) {
+/** @returns what the source followed until now, in words, where this ends it. */
+export function changeTarget(sourceId: string, part: Partial<Target>, gesture?: string): string | undefined {
   let ended: string | undefined
   editSource(
     sourceId,
@@ -152,7 +88,7 @@ export function setTarget(sourceId: string, part: Partial<Target>, gesture?: str
     },
     gesture,
   )
-  tellEnded(ended)
+  return ended
 }
 
 /**
@@ -170,17 +106,14 @@ function endFollowing({ name, target, follows }: Source, part: Partial<Target>):
   return what === '' ? undefined : `${name} no longer follows the session's ${what}: it was set by hand`
 }
 
-function tellEnded(ended: string | undefined) {
-  if (ended !== undefined) notify({ tone: 'plain', text: ended })
-}
-
-export function resetTarget(sourceId: string) {
+/** @returns as `changeTarget`. */
+export function plainTarget(sourceId: string): string | undefined {
   let ended: string | undefined
   editSource(sourceId, 'Reset target', (source) => {
     ended = endFollowing(source, PLAIN_TARGET)
     source.target = { ...PLAIN_TARGET }
   })
-  tellEnded(ended)
+  return ended
 }
 
 export function setSelection(sourceId: string, selection: Source['selection'], gesture?: string) {
@@ -203,31 +136,12 @@ export function setSelection(sourceId: string, selection: Source['selection'], g
   )
 }
 
-export function addVariant(source: Source, methodId: string) {
-  placeVariant(source, newVariant(crypto.randomUUID(), freeLetter(source.variants), methodId), 'Add variant')
-}
-
-export function copyVariant(source: Source, variant: Variant) {
-  placeVariant(source, { ...variant, id: crypto.randomUUID(), letter: freeLetter(source.variants) }, 'Copy variant')
-}
-
-/** Take what was tried to the bench: its length and pitch as the target, its method as a variant if there is none yet. One step. */
-export function takeTried(source: Source, recipe: Recipe) {
-  const { methodId, settings, stretch, pitchSemitones } = recipe
-  const same = source.variants.findIndex((variant) => variant.methodId === methodId)
-  const fits = (variant: Variant) => JSON.stringify(variant.settings[methodId] ?? {}) === JSON.stringify(settings)
-  const at = source.variants.findIndex((variant) => variant.methodId === methodId && fits(variant))
-  const mark = `take-${crypto.randomUUID()}`
-  setTarget(source.id, { stretch, pitchSemitones, tied: false }, mark)
-  if (at >= 0) hearLane(at + 1)
-  else if (source.variants.length < MAX_VARIANTS) {
-    const variant = newVariant(crypto.randomUUID(), freeLetter(source.variants), methodId)
-    placeVariant(source, { ...variant, settings: { [methodId]: { ...settings } } }, 'Add variant', mark)
-  } else hearLane(same + 1)
-}
-
-function placeVariant(source: Source, variant: Variant, label: string, gesture?: string) {
-  if (source.variants.length >= MAX_VARIANTS) return
+/**
+ * Lay a variant where its letter belongs.
+ * @returns its place among the variants; undefined where there is no letter left.
+ */
+export function placeVariant(source: Source, variant: Variant, label: string, gesture?: string): number | undefined {
+  if (source.variants.length >= MAX_VARIANTS) return undefined
   const after = source.variants.findIndex((v) => v.letter > variant.letter)
   const at = after < 0 ? source.variants.length : after
   editSource(
@@ -238,15 +152,19 @@ function placeVariant(source: Source, variant: Variant, label: string, gesture?:
     },
     gesture,
   )
-  hearLane(at + 1)
+  return at
 }
 
-export function removeVariant(source: Source, variant: Variant) {
-  if (!mayChange()) return
+export function dropVariant(source: Source, variant: Variant) {
   editSource(source.id, `Remove ${variant.letter}`, (draft) => {
     draft.variants = draft.variants.filter((v) => v.id !== variant.id)
   })
-  notify({ tone: 'plain', text: `Variant ${variant.letter} removed`, undo: true })
+}
+
+export function dropSource(source: Source) {
+  edit(`Remove ${source.name}`, (session) => {
+    session.sources = session.sources.filter(({ id }) => id !== source.id)
+  })
 }
 
 export function setMethod(source: Source, variant: Variant, methodId: string) {
@@ -360,26 +278,30 @@ export function setFollows(sourceId: string, part: Partial<Source['follows']>) {
   })
 }
 
-/** Move the pitch of several sources at once; untuned percussion among them stays. Says how many moved and how many did not. */
-export function transpose(sourceIds: readonly string[], semitones: number, gesture?: string) {
+/**
+ * Move the pitch of several sources at once; untuned percussion among them stays.
+ * @returns how many moved, the names of those that did not, and what ended following the session, in words.
+ */
+export function movePitches(sourceIds: readonly string[], semitones: number, gesture?: string) {
   const left: string[] = []
-  const ended: (string | undefined)[] = []
+  const ended: string[] = []
   edit(
     'Transpose',
     (session) => {
       for (const source of session.sources) {
         if (!sourceIds.includes(source.id)) continue
-        if (isUntuned(source, getState().knowledge[source.id])) left.push(source.name)
-        else {
-          source.target.pitchSemitones = clampPitch(source.target.pitchSemitones + semitones)
-          ended.push(endFollowing(source, { pitchSemitones: source.target.pitchSemitones }))
+        if (isUntuned(source, getState().knowledge[source.id])) {
+          left.push(source.name)
+          continue
         }
+        source.target.pitchSemitones = clampPitch(source.target.pitchSemitones + semitones)
+        const text = endFollowing(source, { pitchSemitones: source.target.pitchSemitones })
+        if (text) ended.push(text)
       }
     },
     gesture,
   )
-  for (const text of ended) tellEnded(text)
-  return { moved: sourceIds.length - left.length, left }
+  return { moved: sourceIds.length - left.length, left, ended }
 }
 
 /** All attacks at once, in frames of the file; `undefined` for those that were found. One step. */

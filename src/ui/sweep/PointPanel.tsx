@@ -11,7 +11,7 @@ import {
 } from '../../core'
 import type { Source } from '../../session'
 import { timeText } from '../common/formats'
-import { takeTried } from '../session/edits'
+import { takeTried } from '../session/acts'
 import { togglePlay } from '../session/hear/listening'
 import { setOutlook } from '../session/state/outlook'
 import { useSession } from '../session/state/store'

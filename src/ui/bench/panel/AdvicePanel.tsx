@@ -4,7 +4,7 @@ import { errorText } from '../../../host/errorText'
 import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../../session'
 import { timeText } from '../../common/formats'
 import { Progress } from '../../common/Progress'
-import { addVariant } from '../../session/edits'
+import { addVariant } from '../../session/acts'
 import { useSession } from '../../session/state/store'
 import { adviceKey, cancelAdvice, seekAdvice } from '../../session/try/advice'
 

@@ -3,7 +3,7 @@ import { SWEEP_POINTS } from '../../../core'
 import type { Outlook } from '../../../session'
 import { answering, measurementOf, openSession, store, until } from '../../testing/openSession'
 import { answerWith, begun, cancelled, holdMeasuring } from '../../testing/standInWorker'
-import { setTarget } from '../edits'
+import { setTarget } from '../acts'
 import { setOutlook } from '../state/outlook'
 import { rangeMeasured, startSweep, stopSweep, sweepOf, syncSweeps } from './sweeps'
 
