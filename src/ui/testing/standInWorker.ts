@@ -1,4 +1,5 @@
 import type { Job, JobMessage, JobReport, JobResults } from '../../engine/jobProtocol'
+import type { PlayerMessage } from '../../engine/playerProtocol'
 
 /** What a job comes to in a test: a result, a promise of one, or an error to fail with. */
 export type Answer = (job: Job) => JobResults[keyof JobResults] | Promise<JobResults[keyof JobResults]> | Error
@@ -6,6 +7,8 @@ export type Answer = (job: Job) => JobResults[keyof JobResults] | Promise<JobRes
 /** The jobs that were begun, in order, and those that were cancelled. */
 export const begun: Job[] = []
 export const cancelled: Job[] = []
+/** what the player was told, in order */
+export const played: PlayerMessage[] = []
 let answer: Answer = () => new Error('no answer was given')
 let hold: Promise<void> | undefined
 let release = () => {}
@@ -15,6 +18,7 @@ export function answerWith(next: Answer) {
   answer = next
   begun.length = 0
   cancelled.length = 0
+  played.length = 0
   hold = undefined
   release()
 }
@@ -39,8 +43,9 @@ export class StandInWorker {
   onerror: unknown
   private readonly jobs = new Map<number, Job>()
 
-  postMessage(message: JobMessage) {
-    if (message.type === 'run') void this.run(message.jobId, message.job)
+  postMessage(message: JobMessage | PlayerMessage) {
+    if (isForPlayer(message)) played.push(message)
+    else if (message.type === 'run') void this.run(message.jobId, message.job)
     else if (message.type === 'cancel') {
       const job = this.jobs.get(message.jobId)
       if (!job) return
@@ -68,3 +73,6 @@ export class StandInWorker {
     else this.say({ type: 'done', jobId, result })
   }
 }
+
+const FOR_JOBS = ['run', 'gentle', 'beside', 'cancel', 'pause', 'resume']
+const isForPlayer = (message: JobMessage | PlayerMessage): message is PlayerMessage => !FOR_JOBS.includes(message.type)

@@ -1,5 +1,5 @@
 import { Copy, Download, Trash2 } from 'lucide-react'
-import { firstLanes, methodById, planOf, resultName, type Setting } from '../../../core'
+import { firstLanes, methodById, planOf, type Setting } from '../../../core'
 import { kindOf, MAX_VARIANTS, type Outlook, partFacts, recipeOf, type Source, type Variant } from '../../../session'
 import { rateText } from '../../common/formats'
 import { LaneBadge } from '../../common/LaneBadge'
@@ -10,7 +10,7 @@ import { copyVariant, removeVariant } from '../../session/acts'
 import { setMethod, setSeed, setSetting } from '../../session/edits'
 import { knownSoFar } from '../../session/know/analyses'
 import { knowledgeOf } from '../../session/know/knowledge'
-import { cancelExport, exportAll, exportVariant } from '../../session/render/exports'
+import { cancelExport, exportAll, exportVariant, fileNameOf } from '../../session/render/exports'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
 import { MethodMenu } from '../MethodMenu'
@@ -128,7 +128,7 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
           )}
         </div>
       </div>
-      <ExportControl source={source} variant={variant} name={resultName(source.name, recipe)} />
+      <ExportControl source={source} variant={variant} name={fileNameOf(source, variant)} />
     </section>
   )
 }

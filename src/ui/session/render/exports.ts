@@ -18,12 +18,20 @@ const formatOf = ({ format, rate }: Outlook, source: Source) => ({
   rate: rate === 'source' ? undefined : Number(rate),
 })
 
+/** What a variant's file is called: with its letter where another one of the source would be called the same. */
+export function fileNameOf(source: Source, variant: Variant): string {
+  const nameOf = (of: Variant) => resultName(source.name, recipeOf(source, of))
+  const name = nameOf(variant)
+  const isShared = source.variants.some((other) => other.id !== variant.id && nameOf(other) === name)
+  return isShared ? name.replace(/\.wav$/, `_${variant.letter}.wav`) : name
+}
+
 /** Render a variant into a WAV file of the chosen depth and rate, and hand it to the browser's downloads. */
 export async function exportVariant(source: Source, variant: Variant) {
   const sound = heardSound(source)
   if (!sound || exportJobs.has(variant.id)) return
   const recipe = recipeOf(source, variant)
-  const name = resultName(source.name, recipe)
+  const name = fileNameOf(source, variant)
   const stop = new AbortController()
   exportJobs.set(variant.id, stop)
   const show = (progress: number) =>
