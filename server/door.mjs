@@ -62,7 +62,7 @@ function sizeOf(folder, path) {
 }
 
 /** Whether any of the ranges lies in so many bytes. What is no range at all counts as none asked for. */
-export function isSatisfiable(range, size) {
+function isSatisfiable(range, size) {
   const list = /^\s*bytes\s*=(.*)$/i.exec(range)?.[1]
   if (list === undefined) return true
   return list.split(',').some((one) => {

@@ -16,7 +16,7 @@ const MOST_LINKS = 40
  * The file that a name stands for, links followed. It need not be there yet.
  * @throws {AppError} `file/unwritable`
  */
-export function realPlace(file: string): string {
+function realPlace(file: string): string {
   let place = resolve(file)
   for (let n = 0; n < MOST_LINKS; n++) {
     let target: string

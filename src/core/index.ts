@@ -10,7 +10,6 @@ export { addLevels, emptyLevels } from './audio/levels'
 export {
   checkSound,
   type DecodedFile,
-  MAX_CHANNELS,
   type PcmFile,
   type Room,
   readPcm,
@@ -62,7 +61,6 @@ export {
   findingOf,
   findingsOf,
   gradeOfArtefact,
-  gradeOfSeverity,
   type HeardPlace,
   heardPlacesOf,
   isTold,
@@ -146,5 +144,5 @@ export {
   sweepRecipe,
   sweepSeconds,
 } from './trials/sweep'
-export { AXIS_UNITS, sweepCsv, sweepData } from './trials/sweepTable'
+export { sweepCsv, sweepData } from './trials/sweepTable'
 export { measureSpan, type ReadPart, renderSpan, type Trial, trialTask, withoutPlaces } from './trials/trial'

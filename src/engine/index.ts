@@ -3,7 +3,7 @@ export { createWorkerPool, type JobPool, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK 
 export { type DecodedSound, type FileFacts, type JobResults, KEPT_SECONDS, type SoundFacts } from './jobProtocol'
 export type { Program } from './laneMixer'
 export type { ClickTrack } from './metronome'
-export { createPlayback, type Playback } from './playback'
+export { createPlayback } from './playback'
 export { type InputDevice, inputDevices, type Recording, SIMULATED_INPUT, startRecording } from './recorder'
 export { clearScratch, scratchFolder } from './scratch'
 export { sharedSamples } from './sharedMemory'

@@ -65,7 +65,7 @@ interface Stream extends Opened {
 }
 
 /** long enough for no click, short enough for an edge to stay one */
-export const SWITCH_SECONDS = 0.012
+const SWITCH_SECONDS = 0.012
 const LOOP_FADE_SECONDS = 0.003
 const GAIN_SECONDS = 0.02
 const START_FADE_SECONDS = 0.002

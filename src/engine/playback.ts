@@ -176,5 +176,3 @@ export function createPlayback(events: PlaybackEvents) {
     wayOutMs: (): number => (output ? 1000 * (output.context.baseLatency + (output.context.outputLatency || 0)) : 0),
   }
 }
-
-export type Playback = ReturnType<typeof createPlayback>

@@ -5,11 +5,11 @@
  * taken as whole numbers, so the wrap does not show. `marks` says for each block of the ring which source frame it
  * holds; `monitor` keeps the last samples that really went to the output, for meters and for proof.
  */
-export const CHANNELS = 2
+const CHANNELS = 2
 /** frames per mark, and the unit in which the ring is written */
 export const MARK_FRAMES = 128
 export const RING_FRAMES = 32_768
-export const MONITOR_FRAMES = 2 ** 20
+const MONITOR_FRAMES = 2 ** 20
 
 export const Slot = {
   read: 0,

@@ -24,8 +24,8 @@ export const outlookSchema = z.object({
   lanes: z.record(z.string(), z.object({ active: z.string(), chosen: z.string().optional() })),
   /** per source: first visible source frame and frames across the lane */
   views: z.record(z.string(), z.object({ start: z.number(), span: z.number().positive() })),
-  /** per source: where playing was, in source frames */
-  places: z.record(z.string(), z.number()),
+  /** per source: the playhead's position, in source frames */
+  positions: z.record(z.string(), z.number()),
   theme: z.enum(['ink', 'paper']),
   looping: z.boolean(),
   matched: z.boolean(),
@@ -64,7 +64,7 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     selectedId: firstSources[0]?.id,
     lanes: {},
     views: {},
-    places: {},
+    positions: {},
     theme,
     looping: true,
     matched: true,

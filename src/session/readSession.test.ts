@@ -61,7 +61,7 @@ const fullOutlook = (): Outlook => ({
   ...firstOutlook('paper'),
   lanes: { 'rope-winch': { active: 'v1', chosen: 'v2' } },
   views: { 'rope-winch': { start: 0, span: 4000 } },
-  places: { 'rope-winch': 1200 },
+  positions: { 'rope-winch': 1200 },
 })
 
 function read(raw: unknown) {
@@ -215,6 +215,10 @@ describe('readOutlook', () => {
         if (field !== top) expect(read.outlook[field], name).toEqual(outlook[field])
     }
     expect(readOutlook(undefined, first)).toEqual({ outlook: first, mended: [] })
+    // as it was written before
+    const { positions: _, ...older } = structuredClone(outlook)
+    const read = readOutlook({ ...older, places: { one: 5 } }, first)
+    expect(read).toEqual({ outlook: { ...outlook, positions: { one: 5 } }, mended: [] })
   })
 })
 

@@ -53,8 +53,15 @@ export function readSession(raw: unknown): SessionRead {
 /** Read a session's outlook; all that does not hold is as it is on a first visit. */
 export function readOutlook(raw: unknown, first: Outlook): { outlook: Outlook; mended: readonly Mended[] } {
   const mended: Mended[] = []
-  const outlook = mend(outlookSchema, raw, mended, first)
+  const outlook = mend(outlookSchema, renamed(raw), mended, first)
   return { outlook: outlook === BROKEN ? first : outlook, mended: raw === undefined ? [] : mended }
+}
+
+/** Positions of the playhead were once called places, as those of harm are. */
+function renamed(raw: unknown): unknown {
+  if (typeof raw !== 'object' || raw === null || !('places' in raw) || 'positions' in raw) return raw
+  const { places, ...rest } = raw
+  return { ...rest, positions: places }
 }
 
 /**

@@ -13,7 +13,7 @@ const text = z.string().max(1000)
 const settingValue = z.union([z.number(), text])
 const keySchema = z.object({ root: z.number().int().min(0).max(11), mode: z.enum(['major', 'minor']).optional() })
 /** of a file's bytes: SHA-256, hex */
-export const hashSchema = z.string().regex(/^[0-9a-f]{64}$/)
+const hashSchema = z.string().regex(/^[0-9a-f]{64}$/)
 
 const variantSchema = z.object({
   id: text.min(1),

@@ -146,8 +146,6 @@ export function createContentKeeper(database: Database, partBytes = PART_BYTES) 
   return keeper
 }
 
-export type ContentKeeper = ReturnType<typeof createContentKeeper>
-
 /** Every text in plain data, into `texts`. */
 export function textsIn(value: unknown, texts: Set<string>, seen = new Set<unknown>()) {
   if (typeof value === 'string') texts.add(value)

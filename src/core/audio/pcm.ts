@@ -56,7 +56,7 @@ export interface PcmLayout {
 /** Rates of sounds that are worked with, Hz. They need not be whole. */
 export const SAMPLE_RATE_RANGE = { min: 1000, max: 768_000 } as const
 
-export const MAX_CHANNELS = 8
+const MAX_CHANNELS = 8
 
 /** frames that are read from the file at a time */
 const BLOCK_FRAMES = 1 << 16

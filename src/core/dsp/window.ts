@@ -9,7 +9,7 @@ export function hann(frames: number): Float64Array {
 }
 
 /** Half a sine, `[frames]`: its square is a Hann window, so that what is laid under it adds up in power. */
-export function sineWindow(frames: number): Float64Array {
+function sineWindow(frames: number): Float64Array {
   return Float64Array.from({ length: frames }, (_, i) => sinTurns((i + 0.5) / (2 * frames)))
 }
 

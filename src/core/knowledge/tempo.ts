@@ -344,4 +344,4 @@ function firstBarOf(beats: readonly number[], beatsPerBar: number, strokes: read
   return best
 }
 
-export const isTempo = (bpm: number) => bpm >= TEMPO_RANGE.min && bpm <= TEMPO_RANGE.max
+const isTempo = (bpm: number) => bpm >= TEMPO_RANGE.min && bpm <= TEMPO_RANGE.max

@@ -64,7 +64,7 @@ export function severityOfArtefact(artefact: Artefact): number {
   return Math.max(severityOf(artefact.id, artefact.value), local ? severityOf(artefact.id, local.worst.value) - 1 : 0)
 }
 
-export const gradeOfSeverity = (severity: number): Grade => GRADES[Math.min(3, Math.floor(severity + 1e-9))] as Grade
+const gradeOfSeverity = (severity: number): Grade => GRADES[Math.min(3, Math.floor(severity + 1e-9))] as Grade
 
 export const gradeOfArtefact = (artefact: Artefact): Grade => gradeOfSeverity(severityOfArtefact(artefact))
 

@@ -32,7 +32,7 @@ export interface PitchPoint {
   readonly semitones: number
 }
 
-export const MAX_PITCH_POINTS = 10_000
+const MAX_PITCH_POINTS = 10_000
 
 /**
  * A line of pitch through points by hand: straight in semitones between them, level before the first and behind the last.

@@ -67,7 +67,7 @@ export interface MapPoint {
   readonly speed?: number
 }
 
-export const MAX_MAP_POINTS = 10_000
+const MAX_MAP_POINTS = 10_000
 
 interface Piece extends Ramp {
   readonly outputStart: number

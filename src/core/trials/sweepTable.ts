@@ -8,7 +8,7 @@ import { breaksOf, curveOf, type SweepAxis, type SweepPoint } from './sweep'
 const round = (value: number, digits = 4) => Number(value.toFixed(digits))
 
 /** What the axis counts in. */
-export const AXIS_UNITS: Readonly<Record<SweepAxis, string>> = {
+const AXIS_UNITS: Readonly<Record<SweepAxis, string>> = {
   length: 'stretch',
   far: 'stretch',
   pitch: 'semitones',

@@ -11,7 +11,7 @@ import {
   kindOf,
   partFacts,
   type Source,
-  stretchFromSeconds,
+  stretchFromBars,
   tempoOf,
 } from '../../session'
 import { KeySelect } from '../common/KeySelect'
@@ -98,11 +98,7 @@ export function AimRow({ source }: { source: Source }) {
           )}
           examples={LENGTH_EXAMPLES}
           onChange={(next, gesture) =>
-            setTarget(
-              source.id,
-              { stretch: stretchFromSeconds((next * beatsPerBar * 60) / session.bpm, facts) },
-              gesture,
-            )
+            setTarget(source.id, { stretch: stretchFromBars(next, beatsPerBar, session.bpm, facts) }, gesture)
           }
           onReset={() => setTarget(source.id, { stretch: 1 })}
         />

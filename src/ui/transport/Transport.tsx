@@ -176,7 +176,7 @@ function Clock({ source, active, hidden }: { source: Source | undefined; active:
   const inResult = useRef<HTMLSpanElement>(null)
   const playing = useSession((state) => state.playing)
   const tried = useSession((state) => (source && state.tried?.sourceId === source.id ? state.tried : undefined))
-  const place = useSession((state) => (source ? (state.outlook.places[source.id] ?? 0) : 0))
+  const position = useSession((state) => (source ? (state.outlook.positions[source.id] ?? 0) : 0))
 
   useEffect(() => {
     const part = source && partFacts(source)
@@ -186,7 +186,7 @@ function Clock({ source, active, hidden }: { source: Source | undefined; active:
     const map = part && recipe ? planOf(recipe, part).map : undefined
     let handle = 0
     const write = () => {
-      const frame = playback.playing ? playback.sourceFrame() : place
+      const frame = playback.playing ? playback.sourceFrame() : position
       if (inSource.current) inSource.current.textContent = timeText(frame / rate)
       if (inResult.current)
         inResult.current.textContent = timeText((map ? map.outputAt(asSource(frame)) : frame) / rate)
@@ -194,10 +194,10 @@ function Clock({ source, active, hidden }: { source: Source | undefined; active:
     }
     write()
     return () => cancelAnimationFrame(handle)
-  }, [source, active, playing, place, tried])
+  }, [source, active, playing, position, tried])
 
   return (
-    <div className="flex items-end gap-4" role="group" aria-label="Place">
+    <div className="flex items-end gap-4" role="group" aria-label="Position">
       <span className="flex w-[96px] flex-col leading-tight">
         <span className="caption">source</span>
         <span ref={inSource} className="text-[17px] font-[560]" />

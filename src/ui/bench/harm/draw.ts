@@ -2,7 +2,7 @@ import type { ArtefactGroup } from '../../../core'
 import type { View } from '../lanes/geometry'
 import { GRADE_STEPS, GROUPS, type HarmMark, markPx } from './marks'
 
-export const ATTACK_ROW_PX = 9
+const ATTACK_ROW_PX = 9
 export const ROW_PX = 6
 /** rows from top to bottom, with a hair between them */
 export const RIBBON_PX = ATTACK_ROW_PX + 3 * ROW_PX + 3

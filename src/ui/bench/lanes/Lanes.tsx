@@ -187,14 +187,14 @@ function Ruler({ view, widthPx, sampleRate }: { view: View; widthPx: number; sam
 function Playhead({ source, view, widthPx }: { source: Source; view: View; widthPx: number }) {
   const line = useRef<HTMLDivElement>(null)
   const playing = useSession((state) => state.playing)
-  const place = useSession((state) => state.outlook.places[source.id] ?? 0)
+  const position = useSession((state) => state.outlook.positions[source.id] ?? 0)
   const sampleRate = partFacts(source)?.sampleRate ?? 48_000
   const frames = partFacts(source)?.frames ?? 1
 
   useEffect(() => {
     let handle = 0
     const draw = () => {
-      const frame = playback.playing ? playback.sourceFrame() : place
+      const frame = playback.playing ? playback.sourceFrame() : position
       if (line.current) {
         line.current.style.transform = `translateX(${xOf(view, frame, widthPx)}px)`
         line.current.ariaValueNow = (frame / sampleRate).toFixed(3)
@@ -207,7 +207,7 @@ function Playhead({ source, view, widthPx }: { source: Source; view: View; width
     }
     draw()
     return () => cancelAnimationFrame(handle)
-  }, [view, widthPx, playing, place, sampleRate, frames, source.id])
+  }, [view, widthPx, playing, position, sampleRate, frames, source.id])
 
   return (
     <div
@@ -217,7 +217,7 @@ function Playhead({ source, view, widthPx }: { source: Source; view: View; width
       aria-label="Playhead"
       aria-valuemin={0}
       aria-valuemax={frames / sampleRate}
-      aria-valuenow={place / sampleRate}
+      aria-valuenow={position / sampleRate}
       className="absolute inset-y-0 left-0 w-px bg-text will-change-transform"
       onKeyDown={(event) => {
         const step = event.key === 'ArrowRight' ? 0.01 : event.key === 'ArrowLeft' ? -0.01 : 0

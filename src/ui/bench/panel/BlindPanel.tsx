@@ -190,7 +190,7 @@ function Results({ results }: { results: readonly BlindResult[] }) {
   )
 }
 
-export function resultText({ mode, lanes, rounds, chance }: BlindResult): string {
+function resultText({ mode, lanes, rounds, chance }: BlindResult): string {
   const p = chance === undefined ? '' : `p = ${chance < 0.001 ? '< 0.001' : chance.toFixed(3)}`
   if (mode === 'AB') {
     const [a, b] = [...lanes].sort((x, y) => y.score - x.score)

@@ -8,7 +8,7 @@ export type Frequency = 'log' | 'linear'
 const LOWEST_HZ = 40
 const HIGHEST_HZ = 20_000
 /** levels that far under the loudest are the ground, dB */
-export const RANGE_DB = 80
+const RANGE_DB = 80
 /** a difference beyond this is drawn as this, dB */
 export const DIFFERENCE_DB = 18
 

@@ -57,7 +57,7 @@ export function fittedStretch(facts: FileFacts | undefined, sessionBpm: number):
   return otherReading(stretch)?.stretch ?? stretch
 }
 
-export function auditionGain(loudness: number | undefined, peak: number | undefined): number {
+function auditionGain(loudness: number | undefined, peak: number | undefined): number {
   if (loudness === undefined || !Number.isFinite(loudness) || !peak) return 1
   const wanted = dbToAmplitude(LOUDNESS_LUFS - loudness)
   return Math.min(wanted, dbToAmplitude(HIGHEST_PEAK_DB) / peak)

@@ -116,9 +116,9 @@ describe('what the player is told', () => {
 
   it('never is a place outside of the sound', () => {
     seek(99 * RATE)
-    expect(state().outlook.places[source().id]).toBe(4 * RATE - 1)
+    expect(state().outlook.positions[source().id]).toBe(4 * RATE - 1)
     seek(-5)
-    expect(state().outlook.places[source().id]).toBe(0)
+    expect(state().outlook.positions[source().id]).toBe(0)
   })
 
   it('is another source when one is chosen, and the one before goes on no more', () => {

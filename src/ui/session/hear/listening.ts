@@ -20,7 +20,7 @@ export const playback = createPlayback({
   onPlaying: (playing) => {
     setState({ playing })
     pool.limit(playing ? WORKERS_BESIDE_PLAYBACK : WORKERS_ALONE)
-    if (!playing) keepPlace(playback.sourceFrame())
+    if (!playing) keepPosition(playback.sourceFrame())
   },
   onError: tell,
 })
@@ -63,7 +63,7 @@ async function listenTo(source: Source, onReady: () => void) {
     if (here) {
       heard = { key, sound }
       // before anything that sends a program: a new source has none, and the same one is not sent twice
-      playback.setSource(sound.decoded.sound, Math.min(getState().outlook.places[id] ?? 0, sound.facts.frames - 1))
+      playback.setSource(sound.decoded.sound, Math.min(getState().outlook.positions[id] ?? 0, sound.facts.frames - 1))
     }
     if (!source.range) rememberFacts(id, sound)
     setLoad(key, { status: 'ready', facts: sound.facts })
@@ -187,13 +187,13 @@ export function seek(sourceFrame: number) {
   const frames = heard?.sound.facts.frames ?? 0
   const frame = Math.max(0, Math.min(frames - 1, sourceFrame))
   playback.seek(frame)
-  keepPlace(frame)
+  keepPosition(frame)
 }
 
-function keepPlace(frame: number) {
+function keepPosition(frame: number) {
   const { selectedId } = getState().outlook
   if (selectedId === undefined || !getState().ready) return
-  setOutlook((outlook) => ({ places: { ...outlook.places, [selectedId]: Math.round(frame) } }))
+  setOutlook((outlook) => ({ positions: { ...outlook.positions, [selectedId]: Math.round(frame) } }))
 }
 
 /** Hear something that was only tried, over the part of the source that its trial was about, in place of a lane. */

@@ -24,7 +24,7 @@ import { triedBefore, tryRecipe } from './trying'
 const { getState, setState } = store
 
 /** A sweep belongs to a part of a source, its attacks, and what its target says beside length and pitch. */
-export const sweepKey = (source: Source) => contentKey(source, MEASURE_VERSION, baseOf(source))
+const sweepKey = (source: Source) => contentKey(source, MEASURE_VERSION, baseOf(source))
 
 const baseOf = ({ target: { formants, formantSemitones, holdPercent } }: Source) => ({
   formants,
