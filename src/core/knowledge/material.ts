@@ -86,8 +86,14 @@ export function materialOf(evidence: MaterialEvidence): Material {
     confidence = Math.max(confidence, 0.85)
   }
   // what is struck now and then and rings for long is heard as its tones
-  const rings = likely === 'hits' && texture.sines > RINGS_FROM && attacksPerSecond < SELDOM
-  if (rings) likely = 'chords'
+  const isStruckTone = texture.sines > RINGS_FROM && attacksPerSecond < SELDOM
+  const rings = isStruckTone && likely === 'hits'
+  if (isStruckTone && (likely === 'hits' || likely === 'chords')) {
+    likely = 'chords'
+    // what speaks for hits here speaks for struck tones
+    const shareOf = (kind: MaterialKind) => shares[KINDS.indexOf(kind)] as number
+    confidence = Math.max(confidence, shareOf('hits') + shareOf('chords'))
+  }
   const muddied =
     likely === 'noise' || likely === 'hits'
       ? likely === 'hits' && texture.flatness > NOISE_UNDER_MIX && texture.peaky < 0.5 && texture.attacks < 0.3
