@@ -91,7 +91,7 @@ export function* lookBetween(
     if (rests(jumps, resultFrame, size / 2)) aliasing.add(step)
     image.add(resultFrame, sourceFrame, ratio, got, want, binHz)
     levels.add(resultFrame, sourceFrame, envelopeAt(resultFrame), got, want, step.natural, binHz)
-    if (((resultFrame - inner.start) / hop) % 32 < 1) yield { doneFrames: resultFrame, totalFrames }
+    if (((resultFrame - inner.start) / hop) % 8 < 1) yield { doneFrames: resultFrame, totalFrames }
   }
   // attacks have their own level and place: half a window behind their start, wherever that came to lie
   const body = ATTACK_BODY_SECONDS * sampleRate
@@ -113,8 +113,14 @@ export function* lookBetween(
   const lastFrame = Math.ceil(map.sourceAt(asOutput(from + inner.end)))
   const heard = source.channels.map((channel) => channel.subarray(firstFrame, Math.max(firstFrame + 1, lastFrame)))
   const own = result.channels.map((channel) => channel.subarray(inner.start, inner.end))
-  const change = loudness({ sampleRate, channels: own }) - loudness({ sampleRate, channels: heard })
-  const peak = 20 * Math.log10((truePeakOf(own) + 1e-9) / (truePeakOf(heard) + 1e-9))
+  const end = { doneFrames: totalFrames, totalFrames }
+  const loud = loudness({ sampleRate, channels: own })
+  yield end
+  const change = loud - loudness({ sampleRate, channels: heard })
+  yield end
+  const ownPeak = truePeakOf(own)
+  yield end
+  const peak = 20 * Math.log10((ownPeak + 1e-9) / (truePeakOf(heard) + 1e-9))
   return {
     ...tones.finish(),
     noiseColour: noise.finish(),

@@ -3,6 +3,7 @@ import type { PitchTrack } from '../analysis/pitchTrack'
 import { createTrueEnvelopes } from '../analysis/trueEnvelope'
 import { frameCount } from '../audio/block'
 import { nearestPowerOfTwo } from '../dsp/units'
+import type { Task } from '../task'
 import { asOutput } from '../timeline/axes'
 import { type Artefact, unmeasured } from './artefacts'
 import { type Comparison, originOf } from './comparison'
@@ -13,6 +14,8 @@ import { createSpans } from './step'
 const STEP_SECONDS = 0.06
 const MOST_STEPS = 400
 const CLEAR = 0.8
+/** looks between two breaths */
+const BREATH = 8
 /** a voice's formants lie here, Hz */
 const LOW_HZ = 250
 const HIGH_HZ = 4200
@@ -38,7 +41,7 @@ const LEAST_RELIEF_DB = 4
  * How far the spectral envelope lies off its place, in %, where the source is one clear voice: the shift on a log-frequency axis
  * at which the two envelopes are most alike, against the shift that was wanted.
  */
-export function formantShiftOf(comparison: Comparison, source: PitchTrack, result: PitchTrack): Artefact {
+export function* formantShiftOf(comparison: Comparison, source: PitchTrack, result: PitchTrack): Task<Artefact> {
   const { sampleRate } = comparison.source
   const size = nearestPowerOfTwo(0.0427 * sampleRate, 256)
   const readSource = createSpectra({ sampleRate, channels: [mixOf(comparison.source)] }, size)
@@ -54,7 +57,7 @@ export function formantShiftOf(comparison: Comparison, source: PitchTrack, resul
   for (let at = step; at < frames - step; at += step) {
     const origin = originOf(comparison, at)
     const f0 = pitchAt(source, origin)
-    looked++
+    if (looked++ % BREATH === BREATH - 1) yield { doneFrames: Math.round(at), totalFrames: frames }
     if (!isVoice(f0) || pitchAt(result, at) < LOWEST_VOICE_HZ) continue
     const ratio = comparison.formantRatioAt(asOutput(comparison.from + at))
     const [wanted, found] = envelopesOf(magnitudes(readSource(origin).power), magnitudes(readResult(at).power))

@@ -8,7 +8,7 @@ import { type Comparison, originOf } from './comparison'
 import { mean } from './statistics'
 import { isSteady, STEADY_COLUMNS, SURE } from './steadyPitch'
 import { createSpans } from './step'
-import { createBeside, straightTrack } from './straightened'
+import { areApart, createBeside, straightTrack } from './straightened'
 
 /** by how much the power of a line may fall or rise over the columns in which its pitch is steady */
 const MOST_FALL = 5
@@ -18,6 +18,8 @@ const CLEAREST = 1e-4
 const GONE = 0.06
 /** one column of the track in so many is looked at: their windows reach over several */
 const EVERY = 2
+/** columns between two breaths */
+const BREATH = 64
 /** columns that anything is said from on, in number and as a share of the result, and that a place needs */
 const LEAST_COLUMNS = 10
 const LEAST_SHARE = 0.04
@@ -69,6 +71,7 @@ export function* lineRoughnessOf(
   const found = besides?.result.track ?? resultTrack
   const { share, least } = shareClear(own, inSource)
   if (share < LINE_SHARE) return undefined
+  const totalFrames = frameCount(result)
   const spans = createSpans(comparison, 0.2)
   const apart = APART_SECONDS * source.sampleRate
   const sourceAttacks = Float64Array.from(pairs, ({ sourceFrame }) => sourceFrame)
@@ -79,7 +82,8 @@ export function* lineRoughnessOf(
   let columns = 0
   for (let n = 0; n < found.hz.length; n += EVERY) {
     const at = n * found.hopFrames
-    if (at >= frameCount(result)) break
+    if (at >= totalFrames) break
+    if (n % BREATH === 0) yield { doneFrames: at, totalFrames }
     const origin = originOf(comparison, at)
     const there = Math.round(origin / own.hopFrames)
     if (!isSteady(own, there) || !holds(inSource, origin, own.hopFrames)) continue
@@ -122,13 +126,15 @@ export function* lineRoughnessOf(
 /** Readers of what lies beside the harmonics of source and result, with their pitch; undefined where either is too low. */
 function* besidesOf({ source, result }: Comparison, sourceTrack: PitchTrack, resultTrack: PitchTrack) {
   const ofSource = yield* besideOf(source, sourceTrack)
+  yield { doneFrames: 0, totalFrames: frameCount(result) }
   const ofResult = ofSource && (yield* besideOf(result, resultTrack))
   return ofResult && { source: ofSource, result: ofResult }
 }
 
 function* besideOf(audio: AudioBlock, raw: PitchTrack) {
-  if (!createBeside(audio, raw)) return undefined
+  if (!areApart(raw, audio.sampleRate)) return undefined
   const track = yield* straightTrack(audio, raw)
+  yield { doneFrames: 0, totalFrames: frameCount(audio) }
   const read = createBeside(audio, track)
   return read && { track, read }
 }

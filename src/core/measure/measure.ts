@@ -86,6 +86,7 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
   const line = pitchedShare(known.pitch) >= PITCHED_SHARE
   const resultPitch = line ? yield* part(3, trackPitch(result)) : undefined
   const roughness = resultPitch && (yield* part(3, lineRoughnessOf(comparison, attackPairs, known.pitch, resultPitch)))
+  const formants = resultPitch && (yield* part(3, formantShiftOf(comparison, known.pitch, resultPitch)))
   const inner = innerOf(comparison)
   const seconds = (inner.end - inner.start) / source.sampleRate
   return {
@@ -96,7 +97,7 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
       detuneOf(comparison, between, attackPairs, resultPitch && [known.pitch, resultPitch]),
       roughened(between.phasiness, roughness),
       between.noiseColour,
-      resultPitch ? formantShiftOf(comparison, known.pitch, resultPitch) : unmeasured('formant-shift'),
+      formants ?? unmeasured('formant-shift'),
       between.image,
       between.level,
       between.balance,

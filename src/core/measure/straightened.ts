@@ -14,6 +14,14 @@ const HARMONICS = 10
 const LOBE_BINS = 2.5
 /** what is 35 dB under the harmonics, and so near them, is masked by them */
 const MASKED = 3e-4
+const windowOf = (sampleRate: number) => nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 256)
+
+const middleOf = ({ hz }: PitchTrack) => median(Array.from(hz).filter((value) => value > 0))
+
+/** Whether the harmonics of a line are far enough from one another to be told apart; false where there is no pitch. */
+export const areApart = (track: PitchTrack, sampleRate: number) =>
+  (middleOf(track) * windowOf(sampleRate)) / sampleRate >= LEAST_SPACING_BINS
+
 /** Reads how much lies between the harmonics of a line around a frame; undefined in silence. */
 export type Beside = (frame: number) => number | undefined
 
@@ -24,11 +32,10 @@ export type Beside = (frame: number) => number | undefined
  */
 export function createBeside(audio: AudioBlock, track: PitchTrack): Beside | undefined {
   const { sampleRate } = audio
-  const size = nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 256)
-  const straight = straightened(audio, track)
+  const straight = areApart(track, sampleRate) ? straightened(audio, track) : undefined
   if (!straight) return undefined
+  const size = windowOf(sampleRate)
   const spacing = (straight.hz * size) / sampleRate
-  if (spacing < LEAST_SPACING_BINS) return undefined
   const read = createSpectra({ sampleRate, channels: [straight.samples] }, size)
   return (frame) => {
     const { below } = read(straight.placeOf(frame))
@@ -51,6 +58,7 @@ export function* straightTrack(audio: AudioBlock, track: PitchTrack): Task<Pitch
   const bridged = { ...track, hz: bridgedOver(track.hz) }
   const straight = straightened(audio, bridged)
   if (!straight) return track
+  yield { doneFrames: 0, totalFrames: straight.samples.length }
   const again = yield* trackPitch({ sampleRate: audio.sampleRate, channels: [straight.samples] })
   const hz = new Float32Array(track.hz.length)
   const clarity = new Float32Array(hz.length)
@@ -84,9 +92,8 @@ function bridgedOver(hz: Float32Array): Float32Array {
  */
 export function straightened(audio: AudioBlock, track: PitchTrack) {
   const mix = mixOf(audio)
-  const pitched = Array.from(track.hz).filter((hz) => hz > 0)
-  if (pitched.length === 0) return undefined
-  const hz = median(pitched)
+  const hz = middleOf(track)
+  if (!(hz > 0)) return undefined
   // where each column comes to lie: as many frames on as its pitch is higher
   const places = new Float64Array(track.hz.length)
   let held = track.hz.find((value) => value > 0) ?? hz
