@@ -53,10 +53,12 @@ export function createAliasing(comparison: Comparison, size: number, loudest: nu
         maxInto(lines, ringing)
       }
       const formantRatio = comparison.formantRatioAt(asOutput(comparison.from + resultFrame))
+      // where formants part from the pitch, partials that were faint may well be strong
+      const inPlace = ratio === formantRatio
       // what reaches to the very top of the source may well go on above it
       const ownAt = (from: Float32Array, k: number) => {
         const at = (bin: number) => from[Math.min(nyquist - NEAR_BINS, Math.round(bin))] as number
-        return ratio === formantRatio ? at(k / ratio) : Math.max(at(k / ratio), at(k / formantRatio))
+        return inPlace ? at(k / ratio) : Math.max(at(k / ratio), at(k / formantRatio))
       }
       let here = 0
       const total = (got.below[bins] as number) + QUIET * loudest
@@ -66,7 +68,8 @@ export function createAliasing(comparison: Comparison, size: number, loudest: nu
         const power = got.power[k] as number
         if (power < least) continue
         const isNew = power > STRONGER * ownAt(reach, k)
-        if (isNew || (isLine(got.power, k) && held.isNew(k, ratio) && power > STRONGER * ownAt(lines, k))) here += power
+        if (isNew || (inPlace && isLine(got.power, k) && held.isNew(k, ratio) && power > STRONGER * ownAt(lines, k)))
+          here += power
       }
       stray += here
       all += total
