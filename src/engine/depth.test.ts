@@ -3,8 +3,9 @@ import { createRandom } from '../core/dsp/random'
 import { createDepth } from './depth'
 
 /**
- * A machine on which the writer gets a turn only now and then: seconds between turns, as they come. Returns for each turn what
- * was missing by then, in seconds.
+ * A machine on which the writer gets a turn only now and then.
+ * @param turns  seconds between turns, as they come.
+ * @returns for each turn what was missing by then, seconds.
  */
 function missing(turns: readonly number[], depth: { seconds(left: number | undefined, written: number): number }) {
   let ahead = depth.seconds(undefined, 0)

@@ -74,7 +74,7 @@ function steer({ type, jobId }: Extract<JobMessage, { type: 'pause' | 'resume' |
   resting.delete(jobId)
 }
 
-/** Sound goes before all else: while little of it is written, work waits; but not for ever on a machine that is too slow. */
+/** While little sound is written, work waits; but not for ever on a machine that is too slow. */
 function untilWritten(): Promise<void> | undefined {
   const own = ring
   if (!own || !isLow(own)) return undefined

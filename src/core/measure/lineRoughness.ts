@@ -51,8 +51,9 @@ export interface LineRoughness {
 }
 
 /**
- * How much less like one clear tone a single line has become, dB: by what lies beside its harmonics. Where it is too low
- * for them to be told apart, by what does not come again one period later. Both are held against the same in the source.
+ * How much less like one clear tone a single line has become, dB.
+ * What lies beside its harmonics says it. Where it is too low for them to be told apart, what does not come again one
+ * period later does. Both are held against the same in the source.
  * A glide bends less within a period when it is drawn out, and more when it is pressed together: neither counts.
  * @param pairs  what begins, and may ring on by itself.
  * @returns undefined where the source is no line.
@@ -123,7 +124,7 @@ export function* lineRoughnessOf(
   return { db: Math.max(0, besides ? mean(more) : 10 * Math.log10(got / want)), places }
 }
 
-/** Readers of what lies beside the harmonics of source and result, with their pitch; undefined where either is too low. */
+/** Readers of what lies beside the harmonics of both, with their pitch; undefined where either is too low. */
 function* besidesOf({ source, result }: Comparison, sourceTrack: PitchTrack, resultTrack: PitchTrack) {
   const ofSource = yield* besideOf(source, sourceTrack)
   yield { doneFrames: 0, totalFrames: frameCount(result) }

@@ -71,7 +71,7 @@ export function* straightTrack(audio: AudioBlock, track: PitchTrack): Task<Pitch
   return { hopFrames: track.hopFrames, hz, clarity }
 }
 
-/** Pitches with gaps bridged by a straight line on the scale of notes; before the first and behind the last it is held. */
+/** Pitches with gaps bridged by a straight line on the scale of notes; at the ends the nearest is held. */
 function bridgedOver(hz: Float32Array): Float32Array {
   const out = hz.slice()
   let last = -1

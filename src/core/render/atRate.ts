@@ -13,8 +13,8 @@ export const framesAtRate = (frames: number, sampleRate: number, rate: number) =
   rate === sampleRate ? frames : Math.max(1, Math.round((frames * rate) / sampleRate))
 
 /**
- * A result read at another rate, band-limited. Reading on reads the result on, so that a method that carries state never
- * starts afresh; only a step back is a seek.
+ * A result read at another rate, band-limited.
+ * Reading on reads the result on: a method that carries state never starts afresh. Only a step back is a seek.
  * Units  `result.frames` at `result.sampleRate` Hz; the frames of what is returned are at `rate` Hz.
  * @throws {RangeError} if the rate is out of `RATE_RANGE`.
  */

@@ -126,7 +126,7 @@ export function beforeDb({ channels, sampleRate }: AudioBlock, seconds: number):
   return 10 * Math.log10(1 + energy(samples, at - around, at) / masked)
 }
 
-/** Power that is left of a sound once its tones are taken out, each by its own level and phase in pieces of half a second. */
+/** Power left of a sound once its tones are taken out, in pieces of half a second, each by its level and phase. */
 export function besideTones({ channels, sampleRate }: AudioBlock, tones: readonly number[]): number {
   const samples = channels[0] as Float32Array
   const length = 0.5 * sampleRate
@@ -171,8 +171,8 @@ export function bandPower({ channels, sampleRate }: AudioBlock, hz: number): num
 }
 
 /**
- * How far bands of a sound lie off another's once the change of all is taken out, dB: a mean in which each has the share of
- * its loudness, the 0.3rd power of its power (Stevens 1955).
+ * How far bands of a sound lie off another's once the change of all is taken out, dB.
+ * Each has the share of its loudness in that mean: the 0.3rd power of its power (Stevens 1955).
  */
 export function bandsOffDb(result: AudioBlock, source: AudioBlock, bands: readonly number[]): number {
   const all = 10 * Math.log10(energy(first(result)) / energy(first(source)))
@@ -187,7 +187,7 @@ export function bandsOffDb(result: AudioBlock, source: AudioBlock, bands: readon
   return sum / weights
 }
 
-/** Where the harmonics of a held tone are loudest near some frequencies, by a parabola through three of their levels, Hz. */
+/** Where the harmonics of a held tone are loudest near some frequencies, by a parabola through three levels, Hz. */
 export function peaksOfHarmonics(audio: AudioBlock, f0: number, near: readonly number[]): number[] {
   const { sampleRate } = audio
   const at = Math.round(2 * sampleRate)

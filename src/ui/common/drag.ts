@@ -18,8 +18,9 @@ export interface Drag<Start> {
 }
 
 /**
- * One thing dragged with a pointer. `begin` says what is taken hold of, or nothing; `move` is told of every step from where
- * it is a drag; `end` of letting go, dragged or only clicked. The pointer is kept until then, wherever it goes.
+ * One thing dragged with a pointer, which is kept until it is let go, wherever it goes.
+ * `begin` says what is taken hold of, or nothing. `move` is told of every step from where it is a drag. `end` is told of
+ * letting go, dragged or only clicked.
  */
 export function useDrag<Start, Of extends Element = HTMLElement>(
   name: string,

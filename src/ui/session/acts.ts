@@ -116,7 +116,10 @@ function hearPlaced(place: number | undefined) {
   if (place !== undefined) hearLane(place + 1)
 }
 
-/** Take what was tried to the bench: its length and pitch as the target, its method as a variant if there is none yet. One step. */
+/**
+ * Take what was tried to the bench, in one step: its length and pitch as the target, its method as a variant if there is
+ * none yet.
+ */
 export function takeTried(source: Source, recipe: Recipe) {
   const { methodId, settings, stretch, pitchSemitones } = recipe
   const same = source.variants.findIndex((variant) => variant.methodId === methodId)

@@ -22,8 +22,8 @@ import { mayChange } from './state/access'
 import { store } from './state/store'
 
 /**
- * All that can be changed in the session. Each call is one step of undo, or joins the step of its gesture. What is heard
- * and said of it is no matter of theirs: `acts`.
+ * All that can be changed in the session. Each call is one step of undo, or joins the step of its gesture.
+ * What is heard and said of a change is in `acts`.
  */
 
 const SHORTEST_LOOP_SECONDS = 0.01
