@@ -1,5 +1,6 @@
 import { spawnSync } from 'node:child_process'
 import AxeBuilder from '@axe-core/playwright'
+import type { Page } from '@playwright/test'
 import { expect, openBench, test, truth } from './bench'
 
 test('opens on The Tide Clock with all ten sounds, read, and three variants drawn', async ({ page }) => {
@@ -124,3 +125,36 @@ test("nothing is in the way of anyone, by axe's rules, in either theme", async (
     expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([])
   }
 })
+
+/** Controls of the bench and the transport that cannot be brought under the pointer, by what they are called. */
+const outOfReach = (page: Page) =>
+  page.evaluate(() => {
+    const controls = document.querySelectorAll<HTMLElement>(
+      'main button, main input, main select, [aria-label="Transport"] button',
+    )
+    const isForKeys = (control: HTMLElement) => control.closest('.sr-only') !== null
+    // of marks that lie upon one another only one can be on top
+    const isMark = (control: HTMLElement) => control.closest('[aria-label="Attacks"]') !== null
+    return [...controls].flatMap((control) => {
+      if (isForKeys(control) || isMark(control) || control.offsetParent === null) return []
+      control.scrollIntoView({ block: 'center', inline: 'center' })
+      const { left, top, width, height } = control.getBoundingClientRect()
+      const hit = document.elementFromPoint(left + width / 2, top + height / 2)
+      const reached = hit !== null && (control.contains(hit) || hit.contains(control))
+      return reached ? [] : [control.getAttribute('aria-label') ?? control.textContent ?? control.tagName]
+    })
+  })
+
+for (const [what, viewport] of [
+  ['a window of 1024 pixels', { width: 1024, height: 768 }],
+  ['a browser zoom of 125 %', { width: 1024, height: 640 }],
+  ['a browser zoom of 150 %', { width: 853, height: 533 }],
+] as const)
+  test(`every control of the bench is reached in ${what}`, async ({ page }) => {
+    await page.setViewportSize(viewport)
+    await openBench(page)
+    expect(await outOfReach(page)).toEqual([])
+    // lanes are not squeezed away by what lies around them
+    const { height } = (await page.getByRole('region', { name: 'Lanes' }).boundingBox()) as { height: number }
+    expect(height).toBeGreaterThan(200)
+  })
