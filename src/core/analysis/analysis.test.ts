@@ -77,6 +77,17 @@ describe('the attack detector', () => {
     expect(find(quiet).length).toBe(find(audio).length)
   })
 
+  it('finds the stroke of what rings from its first frame, and none in a bed that was cut out of something', () => {
+    const tones = (levelAt: (t: number) => number) =>
+      block(48_000, 2, 4 * 48_000, (i, c) => {
+        const t = i / 48_000
+        return 0.3 * levelAt(t) * (Math.sin(2 * Math.PI * 311 * t + c) + 0.5 * Math.sin(2 * Math.PI * 628 * t + c))
+      })
+    expect(find(tones((t) => Math.exp(-0.7 * t)))).toEqual([0])
+    expect(find(tones(() => 1))).toEqual([])
+    expect(find(tones((t) => 1 + 0.3 * Math.sin(3 * t)))).toEqual([])
+  })
+
   it('finds overdriven hits, and more of them the more sensitive it is', () => {
     const { audio, attacks } = played('drums')
     const driven = { ...audio, channels: audio.channels.map((channel) => channel.map((v) => Math.tanh(12 * v))) }

@@ -40,6 +40,9 @@ const SAME_ATTACK_SECONDS = 0.025
 /** so close to the first frame an attack may be the edge of a cut; a stroke's first 30 ms have this much more power than what follows */
 const EDGE_SECONDS = 0.005
 const DIES_AWAY = 1.5
+/** a struck sound that rings falls through so many seconds: from each quarter of them to the next to this share of its power */
+const RINGS_SECONDS = 2
+const RINGS_ON = 0.85
 /** what the predictor's error has to rise by at an attack, in power */
 const LEAST_ERROR_RISE = 1.3
 
@@ -76,13 +79,15 @@ export function* detectAttacks(sound: AudioBlock | SoundSource, options: AttackO
 }
 
 /**
- * Whether a sound begins with a stroke that dies away, and was not just cut out of something that went on: a bed that is there
+ * Whether a sound begins with a stroke that dies away or rings away, and was not just cut out of something that went on: a bed that is there
  * from its first frame has no attack there.
  */
 function startsWithHit(source: SoundSource): boolean {
   // of a sound shorter than that, the same shares
-  const seconds = Math.min(0.25, source.frames / source.sampleRate)
-  const { channels } = source.part(0, Math.min(source.frames, Math.ceil(seconds * source.sampleRate)))
+  const own = source.frames / source.sampleRate
+  const seconds = Math.min(0.25, own)
+  const ringing = Math.min(RINGS_SECONDS, own)
+  const { channels } = source.part(0, Math.min(source.frames, Math.ceil(ringing * source.sampleRate)))
   const power = (fromSeconds: number, toSeconds: number) => {
     let sum = 0
     const from = Math.round(fromSeconds * source.sampleRate)
@@ -90,7 +95,10 @@ function startsWithHit(source: SoundSource): boolean {
     for (const channel of channels) for (let i = from; i < to; i++) sum += square(channel[i] as number)
     return to > from ? sum / (to - from) : 0
   }
-  return power(0, 0.12 * seconds) > DIES_AWAY * power(0.4 * seconds, seconds)
+  if (power(0, 0.12 * seconds) > DIES_AWAY * power(0.4 * seconds, seconds)) return true
+  // what rings for long falls slowly, but it only ever falls
+  const parts = [0, 1, 2, 3].map((n) => power((n * ringing) / 4, ((n + 1) * ringing) / 4))
+  return parts.every((value, n) => n === 0 || value < RINGS_ON * (parts[n - 1] as number))
 }
 
 /** Peaks over the local mean by a margin that follows how restless the curve is around them. */

@@ -93,7 +93,9 @@ export function reasonOf(measurement: Measurement, against?: Measurement): strin
       // what is not heard is no reason
       if (!own || !finding) return []
       const difference = Math.abs(counted(own) - (other ? counted(other) : 0))
-      return [{ text: `${label.toLowerCase()} ${foundFigureOf(finding)}`, difference }]
+      // a count says of what it is
+      const figure = foundFigureOf(finding)
+      return [{ text: id === 'clicks' ? figure : `${label.toLowerCase()} ${figure}`, difference }]
     })
     .sort((a, b) => b.difference - a.difference)
   told.push(...apart.slice(0, TOLD).map(({ text }) => text))
