@@ -8,7 +8,7 @@ import { type Comparison, originOf } from './comparison'
 import { mean } from './statistics'
 import { isSteady, STEADY_COLUMNS, SURE } from './steadyPitch'
 import { createSpans } from './step'
-import { areApart, createBeside, straightTrack } from './straightened'
+import { areApart, type Beside, createBeside, straightTrack } from './straightened'
 
 /** by how much the power of a line may fall or rise over the columns in which its pitch is steady */
 const MOST_FALL = 5
@@ -124,15 +124,24 @@ export function* lineRoughnessOf(
   return { db: Math.max(0, besides ? mean(more) : 10 * Math.log10(got / want)), places }
 }
 
+const known = new WeakMap<PitchTrack, ReadBeside | undefined>()
+
+interface ReadBeside {
+  readonly track: PitchTrack
+  readonly read: Beside
+}
+
 /** Readers of what lies beside the harmonics of both, with their pitch; undefined where either is too low. */
 function* besidesOf({ source, result }: Comparison, sourceTrack: PitchTrack, resultTrack: PitchTrack) {
-  const ofSource = yield* besideOf(source, sourceTrack)
+  // once for all results of a source
+  const ofSource = known.has(sourceTrack) ? known.get(sourceTrack) : yield* besideOf(source, sourceTrack)
+  known.set(sourceTrack, ofSource)
   yield { doneFrames: 0, totalFrames: frameCount(result) }
   const ofResult = ofSource && (yield* besideOf(result, resultTrack))
   return ofResult && { source: ofSource, result: ofResult }
 }
 
-function* besideOf(audio: AudioBlock, raw: PitchTrack) {
+function* besideOf(audio: AudioBlock, raw: PitchTrack): Task<ReadBeside | undefined> {
   if (!areApart(raw, audio.sampleRate)) return undefined
   const track = yield* straightTrack(audio, raw)
   yield { doneFrames: 0, totalFrames: frameCount(audio) }

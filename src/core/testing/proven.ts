@@ -211,14 +211,14 @@ const level = (material: string, source: AudioBlock) =>
     0.05,
   )
 
-function flutter(material: string, decay: number, stretch: number): ProvenCase {
-  const seconds = SECONDS * stretch
+function flutter(material: string, decay: number, stretch: number, long = SECONDS): ProvenCase {
+  const seconds = long * stretch
   const sizes = each(
     [0.08, 0.2, 0.45],
     (depth) => tones({ seconds, decay: decay * stretch, level: (t) => 1 + depth * Math.sin(TAU * 4 * t) }),
     (result) => plain.wobbleDb(result, CHORD_HZ[0], 0.5, Math.min(seconds - 0.5, 6)),
   )
-  return { ...provenCase('flutter', material, tones({ decay }), sizes, 0.15, 0.3), stretch }
+  return { ...provenCase('flutter', material, tones({ seconds: long, decay }), sizes, 0.15, 0.3), stretch }
 }
 
 const aliasing = (material: string, source: AudioBlock, sizes: readonly number[]) =>
@@ -352,7 +352,7 @@ export function provenCases(): ProvenCase[] {
     flutter('held tones', Number.POSITIVE_INFINITY, 1),
     flutter('tones that die away', 1.2, 1),
     flutter('held tones, 2 ×', Number.POSITIVE_INFINITY, 2),
-    flutter('tones that die away, 10 ×', 1.2, 10),
+    flutter('tones that die away, 10 ×', 1.2, 10, 2),
     provenCase(
       'detune',
       'tones',
