@@ -19,6 +19,8 @@ interface AdviceRow {
   readonly condition: string
   readonly advised: string
   readonly advisedDistance: number
+  /** of those between which advice tells no difference, how far the nearest one is */
+  readonly closeDistance: number
   readonly best: string
   readonly bestDistance: number
 }
@@ -47,7 +49,8 @@ function* adviceRows(item: IdealItem, stretches: readonly number[], pitches: rea
       const distance = spectralDistance(renderBlock(source, made), ideal)
       return { methodId, distance, trial: finish(trialTask(source, made, span, {}, reading)) }
     })
-    const advised = rankTrials(tried)[0]?.methodId as string
+    const ranked = rankTrials(tried)
+    const advised = ranked[0]?.methodId as string
     const distanceOf = (id: string) => tried.find(({ methodId }) => methodId === id)?.distance ?? Number.NaN
     const best = tried.reduce((a, b) => (b.distance < a.distance ? b : a))
     yield {
@@ -55,6 +58,7 @@ function* adviceRows(item: IdealItem, stretches: readonly number[], pitches: rea
       condition: label,
       advised,
       advisedDistance: distanceOf(advised),
+      closeDistance: Math.min(...ranked.filter(({ close }) => close).map(({ methodId }) => distanceOf(methodId))),
       best: best.methodId,
       bestDistance: best.distance,
     }
@@ -66,6 +70,8 @@ const DRAWN = 6
 
 interface Tally {
   right: number
+  /** the best, or one within 10 % of it, is among those called no different */
+  among: number
   twice: number
   count: number
 }
@@ -92,12 +98,14 @@ export function printAdvice(
       for (const row of adviceRows(item, own, item.kind === 'mix' ? [] : pitches)) {
         conditions.add(row.condition)
         const right = row.advisedDistance <= (1 + CLOSE) * row.bestDistance
-        const twice = row.advisedDistance > 2 * row.bestDistance
+        const among = row.closeDistance <= (1 + CLOSE) * row.bestDistance
+        const twice = row.closeDistance > 2 * row.bestDistance
         for (const key of [`${half} ${row.condition}`, `${half} all`]) {
-          const tally = tallies.get(key) ?? { right: 0, twice: 0, count: 0 }
+          const tally = tallies.get(key) ?? { right: 0, among: 0, twice: 0, count: 0 }
           tallies.set(key, tally)
           tally.count++
           if (right) tally.right++
+          if (among) tally.among++
           if (twice) tally.twice++
         }
         if (!right) {
@@ -110,9 +118,9 @@ export function printAdvice(
     }
   }
   const share = (key: string) => {
-    const { right, twice, count } = tallies.get(key) ?? { right: 0, twice: 0, count: 0 }
-    const percent = ((100 * right) / Math.max(1, count)).toFixed(0)
-    return `${right} of ${count} (${percent} %), ${twice} twice as far`
+    const { right, among, twice, count } = tallies.get(key) ?? { right: 0, among: 0, twice: 0, count: 0 }
+    const percent = (part: number) => `${((100 * part) / Math.max(1, count)).toFixed(0)} %`
+    return `${right} of ${count} (${percent(right)}); ${percent(among)}; ${twice}`
   }
   console.log(`# How often advice is right
 
@@ -120,6 +128,9 @@ Made by \`npm run quality -- --advice\`. Every method but varispeed renders each
 beside the source, and never sees the ideal. _Distance_ is how far a result is from the ideal. Advice is right when its choice is the
 best, or within ${100 * CLOSE} % of it. Weights were fitted to the items of \`testing/ideals\` and to half of those drawn by
 \`testing/scores\`; the other half they have not seen.
+
+Each cell: how often the first is right; how often one is among those between which advice tells no difference; and how often
+all of these are more than twice as far as the best.
 
 | target | fitted to | not seen |
 | --- | --- | --- |`)
