@@ -22,7 +22,7 @@ const EVERY = 2
 const BREATH = 64
 /** columns that anything is said from on, in number and as a share of the result, and that a place needs */
 const LEAST_COLUMNS = 10
-const LEAST_SHARE = 0.04
+const LEAST_SHARE = 0.15
 const LEAST_PLACE = 3
 /** half the window of the pitch track, and a little */
 const APART_SECONDS = 0.06
