@@ -121,6 +121,23 @@ export { mayBeCut, piecesBetween } from './render/seams'
 export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export type { PitchPoint } from './timeline/pitchLine'
+export {
+  addTempo,
+  checkTempoLine,
+  cutTempo,
+  drawTempo,
+  flattenTempo,
+  limitTempo,
+  openTempo,
+  rampTempo,
+  scaleTempo,
+  smoothTempo,
+  type Tempo,
+  type TempoCurve,
+  type TempoEvent,
+  type TempoLine,
+  tempoOfBeats,
+} from './timeline/tempoLine'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
 export { harmOf, harmText, isClose, NONE_HEARD, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'

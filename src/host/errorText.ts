@@ -33,6 +33,12 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'map/point': (d) => `Point ${d.point} of the time map does not hold: ${d.why}.`,
   'pitch/count': (d) => `A pitch line takes 1 to ${d.most} points; this one has ${d.count}.`,
   'pitch/point': (d) => `Point ${d.point} of the pitch line does not hold: ${d.why}.`,
+  'tempo/none': () => 'A tempo line takes one event at least: the tempo that it begins with.',
+  'tempo/beat': (d) => `Event ${d.event} of the tempo line has no beat. Say at which beat it is, as a number.`,
+  'tempo/order': (d) =>
+    `Event ${d.event} of the tempo line, at beat ${d.beat}, does not lie behind the one before. Give events by rising beat.`,
+  'tempo/bpm': (d) =>
+    `Event ${d.event} of the tempo line has ${d.bpm} BPM. A tempo lies between ${d.least} and ${d.most}.`,
   'measure/rate': (d) =>
     `The source has ${d.source} Hz and the result ${d.result}: they cannot be laid on each other. Convert one of them first.`,
   'measure/channels': (d) =>

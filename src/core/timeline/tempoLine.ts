@@ -1,0 +1,280 @@
+import { exp, expm1, ln, log1p } from '../dsp/portable'
+import { AppError } from '../errors'
+
+/** How the tempo goes from an event to the next one: it stays, changes evenly over the beats, or by the same ratio. */
+export type TempoCurve = 'step' | 'linear' | 'log'
+
+/** From here on, the tempo is this. Units: beats from the start, beats a minute. */
+export interface TempoEvent {
+  readonly beat: number
+  readonly bpm: number
+  /** `step` where it is not said */
+  readonly curve?: TempoCurve
+}
+
+/** Events rising by beat, at least one. Before the first and behind the last, the tempo stays. */
+export type TempoLine = readonly TempoEvent[]
+
+export const BPM_RANGE = { min: 5, max: 1000 } as const
+
+/**
+ * See that a tempo line is one.
+ * @throws {AppError} `tempo/none`; `tempo/beat`, `tempo/order` and `tempo/bpm` with the number of the event, from 1 on.
+ */
+export function checkTempoLine(events: readonly TempoEvent[]): TempoLine {
+  if (events.length === 0) throw new AppError('tempo/none')
+  events.forEach(({ beat, bpm }, n) => {
+    const event = n + 1
+    if (!Number.isFinite(beat)) throw new AppError('tempo/beat', { event })
+    if (n > 0 && beat <= (events[n - 1] as TempoEvent).beat) throw new AppError('tempo/order', { event, beat })
+    if (!(bpm >= BPM_RANGE.min && bpm <= BPM_RANGE.max))
+      throw new AppError('tempo/bpm', { event, bpm: String(bpm), least: BPM_RANGE.min, most: BPM_RANGE.max })
+  })
+  return events
+}
+
+/** From one event to the next. `end` is infinite behind the last. */
+interface Piece {
+  readonly beat: number
+  readonly end: number
+  readonly bpm: number
+  readonly to: number
+  readonly curve: TempoCurve
+}
+
+/** below this change the closed forms of a ramp lose more digits than they win */
+const SMALL = 1e-12
+
+function pieceOf(line: TempoLine, n: number): Piece {
+  const { beat, bpm, curve = 'step' } = line[n] as TempoEvent
+  const next = line[n + 1]
+  const isRamp = next !== undefined && curve !== 'step' && Math.abs(next.bpm / bpm - 1) > SMALL
+  return {
+    beat,
+    end: next?.beat ?? Number.POSITIVE_INFINITY,
+    bpm,
+    to: isRamp ? next.bpm : bpm,
+    curve: isRamp ? curve : 'step',
+  }
+}
+
+const bpmIn = ({ beat, end, bpm, to, curve }: Piece, at: number): number => {
+  if (curve === 'step') return bpm
+  const share = (at - beat) / (end - beat)
+  return curve === 'linear' ? bpm + (to - bpm) * share : bpm * exp(ln(to / bpm) * share)
+}
+
+/** Seconds from a piece's start to a beat of it: the integral of 60 over the tempo. */
+function secondsIn({ beat, end, bpm, to, curve }: Piece, at: number): number {
+  const beats = at - beat
+  if (curve === 'step') return (60 * beats) / bpm
+  if (curve === 'linear') {
+    const slope = (to - bpm) / (end - beat)
+    return (60 / slope) * log1p((slope * beats) / bpm)
+  }
+  const slope = ln(to / bpm) / (end - beat)
+  return (-60 / (bpm * slope)) * expm1(-slope * beats)
+}
+
+/** The beat of a piece at so many seconds from its start. */
+function beatIn({ beat, end, bpm, to, curve }: Piece, seconds: number): number {
+  if (curve === 'step') return beat + (seconds * bpm) / 60
+  if (curve === 'linear') {
+    const slope = (to - bpm) / (end - beat)
+    return beat + (bpm / slope) * expm1((slope * seconds) / 60)
+  }
+  const slope = ln(to / bpm) / (end - beat)
+  return beat - log1p((-seconds * bpm * slope) / 60) / slope
+}
+
+export interface Tempo {
+  /** seconds from beat 0; negative before it */
+  secondsAt(beat: number): number
+  beatAt(seconds: number): number
+  bpmAt(beat: number): number
+}
+
+/** A tempo line that can be asked: beats ↔ seconds in closed form, both ways. Second 0 is beat 0. */
+export function openTempo(line: TempoLine): Tempo {
+  const pieces = line.map((_, n) => pieceOf(line, n))
+  const first = pieces[0] as Piece
+  // seconds from the first event to each
+  const starts = [0]
+  for (let n = 1; n < pieces.length; n++)
+    starts.push((starts[n - 1] as number) + secondsIn(pieces[n - 1] as Piece, (pieces[n] as Piece).beat))
+  const lastWhere = (holds: (n: number) => boolean) => {
+    let low = 0
+    let high = pieces.length - 1
+    while (low < high) {
+      const middle = (low + high + 1) >> 1
+      if (holds(middle)) low = middle
+      else high = middle - 1
+    }
+    return low
+  }
+  const fromFirst = (beat: number) => {
+    if (beat <= first.beat) return (60 * (beat - first.beat)) / first.bpm
+    const n = lastWhere((i) => (pieces[i] as Piece).beat <= beat)
+    return (starts[n] as number) + secondsIn(pieces[n] as Piece, beat)
+  }
+  const origin = fromFirst(0)
+  return {
+    secondsAt: (beat) => fromFirst(beat) - origin,
+    beatAt(seconds) {
+      const since = seconds + origin
+      if (since <= 0) return first.beat + (since * first.bpm) / 60
+      const n = lastWhere((i) => (starts[i] as number) <= since)
+      return beatIn(pieces[n] as Piece, since - (starts[n] as number))
+    },
+    bpmAt(beat) {
+      if (beat <= first.beat) return first.bpm
+      return bpmIn(pieces[lastWhere((i) => (pieces[i] as Piece).beat <= beat)] as Piece, beat)
+    },
+  }
+}
+
+/** The same line with an event at a beat: a part of an even ramp is an even ramp. */
+export function cutTempo(line: TempoLine, beat: number): TempoLine {
+  if (line.some((event) => event.beat === beat)) return line
+  const bpm = openTempo(line).bpmAt(beat)
+  const behind = line.findIndex((event) => event.beat > beat)
+  const at = behind < 0 ? line.length : behind
+  const curve = line[at - 1]?.curve
+  return [...line.slice(0, at), { beat, bpm, ...(at > 0 && curve && { curve }) }, ...line.slice(at)]
+}
+
+/** A stretch of the line, beats, the end exclusive; all of it where neither is said. */
+export interface Beats {
+  readonly from?: number
+  readonly to?: number
+}
+
+/** how far before a jump a ramp ends that leads up to it, beats */
+const HAIR = 1e-6
+
+/**
+ * Change the tempo of a stretch of the line, and nothing outside of it.
+ * Ramps that lead up to either end of the stretch go where they went, and the tempo jumps there.
+ */
+function changed(line: TempoLine, { from, to }: Beats, change: (within: TempoLine) => TempoLine): TempoLine {
+  let cut = line
+  if (from !== undefined) cut = cutTempo(cut, from)
+  if (to !== undefined) cut = cutTempo(cut, to)
+  const before = cut.filter(({ beat }) => from !== undefined && beat < from)
+  const behind = cut.filter(({ beat }) => to !== undefined && beat >= to)
+  const within = cut.filter((event) => !before.includes(event) && !behind.includes(event))
+  const tempo = openTempo(line)
+  const ledTo = (events: TempoLine, end: number | undefined) => {
+    const { curve = 'step' } = events.at(-1) ?? {}
+    return end === undefined || curve === 'step' ? events : [...events, { beat: end - HAIR, bpm: tempo.bpmAt(end) }]
+  }
+  return [...ledTo(before, from), ...change(ledTo(within, to)), ...behind]
+}
+
+const each = (within: TempoLine, change: (bpm: number) => number): TempoLine =>
+  within.map((event) => ({ ...event, bpm: change(event.bpm) }))
+
+/** Faster, or slower, by so many beats a minute. */
+export const addTempo = (line: TempoLine, bpm: number, beats: Beats = {}) =>
+  checkTempoLine(changed(line, beats, (within) => each(within, (value) => value + bpm)))
+
+/** Faster, or slower, by a factor. */
+export const scaleTempo = (line: TempoLine, factor: number, beats: Beats = {}) =>
+  checkTempoLine(changed(line, beats, (within) => each(within, (value) => value * factor)))
+
+/** Hold the tempo within a range: a ramp that leaves it goes to its edge, stays there, and comes back where it did. */
+export function limitTempo(line: TempoLine, least: number, most: number, beats: Beats = {}): TempoLine {
+  let cut = line
+  for (const edge of [least, most])
+    line.forEach((_, n) => {
+      const { beat, end, bpm, to, curve } = pieceOf(line, n)
+      if (curve === 'step' || (bpm - edge) * (to - edge) >= 0) return
+      const share = curve === 'linear' ? (edge - bpm) / (to - bpm) : ln(edge / bpm) / ln(to / bpm)
+      cut = cutTempo(cut, beat + share * (end - beat))
+    })
+  const clamp = (value: number) => Math.max(least, Math.min(most, value))
+  return checkTempoLine(changed(cut, beats, (within) => each(within, clamp)))
+}
+
+/** Go from one tempo to another between two beats, and stay there until the next event. */
+export function rampTempo(
+  line: TempoLine,
+  ramp: {
+    readonly from: number
+    readonly to: number
+    readonly start?: number
+    readonly bpm: number
+    readonly curve: TempoCurve
+  },
+): TempoLine {
+  const { from, to, bpm, curve } = ramp
+  if (!(to > from)) throw new AppError('tempo/order', { event: 2, beat: to })
+  const start = ramp.start ?? openTempo(line).bpmAt(from)
+  const rest = changed(line, { from, to }, () => [{ beat: from, bpm: start, curve }])
+  return checkTempoLine(rest.map((event) => (event.beat === to ? { beat: to, bpm } : event)))
+}
+
+/** One tempo for all of it: the one given, or the one that comes to the same length from the first event to the last. */
+export function flattenTempo(line: TempoLine, bpm?: number): TempoLine {
+  const first = (line[0] as TempoEvent).beat
+  const last = (line.at(-1) as TempoEvent).beat
+  const tempo = openTempo(line)
+  const mean =
+    last > first ? (60 * (last - first)) / (tempo.secondsAt(last) - tempo.secondsAt(first)) : tempo.bpmAt(first)
+  return checkTempoLine([{ beat: first, bpm: bpm ?? mean }])
+}
+
+/**
+ * The tempo line of a performance, by the seconds of its beats: beat n of the line lasts as long as the performance's.
+ * @param every  beats that one event is for: 1 for each beat, as many as a bar has for each bar.
+ */
+export function tempoOfBeats(seconds: readonly number[], every = 1): TempoLine {
+  const events: TempoEvent[] = []
+  for (let n = 0; n + 1 < seconds.length; n += every) {
+    const end = Math.min(seconds.length - 1, n + every)
+    events.push({ beat: n, bpm: (60 * (end - n)) / ((seconds[end] as number) - (seconds[n] as number)) })
+  }
+  return checkTempoLine(events)
+}
+
+/** The tempo at each event as its mean over so many beats to either side, with even ramps between. */
+export function smoothTempo(line: TempoLine, beats: number): TempoLine {
+  const tempo = openTempo(line)
+  return checkTempoLine(
+    line.map(({ beat }) => ({
+      beat,
+      bpm: (60 * 2 * beats) / (tempo.secondsAt(beat + beats) - tempo.secondsAt(beat - beats)),
+      curve: 'linear',
+    })),
+  )
+}
+
+/**
+ * A line drawn by hand, as few even ramps as stay within so many beats a minute of what was drawn.
+ * @param drawn  points rising by beat.
+ * Source  Douglas & Peucker 1973.
+ */
+export function drawTempo(drawn: readonly TempoEvent[], within = 0.5): TempoLine {
+  const keep = new Set([0, drawn.length - 1])
+  const open: [number, number][] = [[0, drawn.length - 1]]
+  for (let range = open.pop(); range; range = open.pop()) {
+    const [first, last] = range
+    const a = drawn[first] as TempoEvent
+    const b = drawn[last] as TempoEvent
+    let worst = 0
+    let at = -1
+    for (let n = first + 1; n < last; n++) {
+      const { beat, bpm } = drawn[n] as TempoEvent
+      const off = Math.abs(bpm - a.bpm - ((b.bpm - a.bpm) * (beat - a.beat)) / (b.beat - a.beat))
+      if (off > worst) {
+        worst = off
+        at = n
+      }
+    }
+    if (worst <= within) continue
+    keep.add(at)
+    open.push([first, at], [at, last])
+  }
+  const points = drawn.filter((_, n) => keep.has(n))
+  return checkTempoLine(points.map(({ beat, bpm }) => ({ beat, bpm, curve: 'linear' })))
+}
