@@ -87,7 +87,7 @@ function beatIn({ beat, end, bpm, to, curve }: Piece, seconds: number): number {
   return beat - log1p((-seconds * bpm * slope) / 60) / slope
 }
 
-export interface Tempo {
+export interface OpenTempo {
   /** seconds from beat 0; negative before it */
   secondsAt(beat: number): number
   beatAt(seconds: number): number
@@ -95,7 +95,7 @@ export interface Tempo {
 }
 
 /** A tempo line that can be asked: beats ↔ seconds in closed form, both ways. Second 0 is beat 0. */
-export function openTempo(line: TempoLine): Tempo {
+export function openTempo(line: TempoLine): OpenTempo {
   const pieces = line.map((_, n) => pieceOf(line, n))
   const first = pieces[0] as Piece
   // seconds from the first event to each
