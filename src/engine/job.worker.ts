@@ -82,7 +82,7 @@ function untilWritten(): Promise<void> | undefined {
     for (let waits = 0; waits < MOST_WAITS && isLow(own); waits++) await aWhile()
   })()
 }
-const MOST_WAITS = 80
+const MOST_WAITS = 20
 
 /** about as long as a task runs between two breaths */
 const aWhile = () => new Promise<void>((resolve) => setTimeout(resolve, 12))
