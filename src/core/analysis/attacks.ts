@@ -40,7 +40,7 @@ const SAME_ATTACK_SECONDS = 0.025
 /** so close to the first frame an attack may be the edge of a cut; a stroke's first 30 ms have this much more power than what follows */
 const EDGE_SECONDS = 0.005
 const DIES_AWAY = 1.5
-/** a struck sound that rings falls through so many seconds: from each quarter of them to the next to this share of its power */
+/** a struck sound that rings falls for so many seconds, from quarter to quarter to this share of its power at most */
 const RINGS_SECONDS = 2
 const RINGS_ON = 0.85
 /** what the predictor's error has to rise by at an attack, in power */
@@ -79,8 +79,8 @@ export function* detectAttacks(sound: AudioBlock | SoundSource, options: AttackO
 }
 
 /**
- * Whether a sound begins with a stroke that dies away or rings away, and was not just cut out of something that went on: a bed that is there
- * from its first frame has no attack there.
+ * Whether a sound begins with a stroke that dies away or rings away, and was not just cut out of something that went on.
+ * A bed that is there from its first frame has no attack there.
  */
 function startsWithHit(source: SoundSource): boolean {
   // of a sound shorter than that, the same shares

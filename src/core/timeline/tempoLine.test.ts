@@ -7,9 +7,9 @@ import {
   drawTempo,
   flattenTempo,
   limitTempo,
+  multiplyTempo,
   openTempo,
   rampTempo,
-  scaleTempo,
   smoothTempo,
   type TempoCurve,
   type TempoEvent,
@@ -121,7 +121,7 @@ describe('an edit of a tempo line', () => {
   }
   const changes: readonly [string, (bpm: number) => number, (line: TempoLine, beats: object) => TempoLine][] = [
     ['adds', (bpm) => bpm + 7, (line, beats) => addTempo(line, 7, beats)],
-    ['scales', (bpm) => bpm * 0.9, (line, beats) => scaleTempo(line, 0.9, beats)],
+    ['scales', (bpm) => bpm * 0.9, (line, beats) => multiplyTempo(line, 0.9, beats)],
     ['limits', (bpm) => Math.max(80, Math.min(140, bpm)), (line, beats) => limitTempo(line, 80, 140, beats)],
   ]
   it.each(changes)('%s within a stretch, and changes nothing outside of it', (name, wanted, edited) => {

@@ -179,7 +179,7 @@ export const addTempo = (line: TempoLine, bpm: number, beats: Beats = {}) =>
   checkTempoLine(changed(line, beats, (within) => each(within, (value) => value + bpm)))
 
 /** Faster, or slower, by a factor. */
-export const scaleTempo = (line: TempoLine, factor: number, beats: Beats = {}) =>
+export const multiplyTempo = (line: TempoLine, factor: number, beats: Beats = {}) =>
   checkTempoLine(changed(line, beats, (within) => each(within, (value) => value * factor)))
 
 /** Hold the tempo within a range: a ramp that leaves it goes to its edge, stays there, and comes back where it did. */
@@ -214,7 +214,7 @@ export function rampTempo(
   return checkTempoLine(rest.map((event) => (event.beat === to ? { beat: to, bpm } : event)))
 }
 
-/** One tempo for all of it: the one given, or the one that comes to the same length from the first event to the last. */
+/** One tempo for all of it: the one given, or the one that takes as long from the first event to the last. */
 export function flattenTempo(line: TempoLine, bpm?: number): TempoLine {
   const first = (line[0] as TempoEvent).beat
   const last = (line.at(-1) as TempoEvent).beat

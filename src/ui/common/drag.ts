@@ -19,8 +19,8 @@ export interface Drag<Start> {
 
 /**
  * One thing dragged with a pointer, which is kept until it is let go, wherever it goes.
- * `begin` says what is taken hold of, or nothing. `move` is told of every step from where it is a drag. `end` is told of
- * letting go, dragged or only clicked.
+ * `begin` says what is taken hold of, or nothing. `move` is told of every step from where it is a drag.
+ * `end` is told of letting go, dragged or only clicked.
  */
 export function useDrag<Start, Of extends Element = HTMLElement>(
   name: string,

@@ -117,8 +117,8 @@ function hearPlaced(place: number | undefined) {
 }
 
 /**
- * Take what was tried to the bench, in one step: its length and pitch as the target, its method as a variant if there is
- * none yet.
+ * Take what was tried to the bench, in one step.
+ * Its length and pitch become the target, its method a variant if there is none yet.
  */
 export function takeTried(source: Source, recipe: Recipe) {
   const { methodId, settings, stretch, pitchSemitones } = recipe
