@@ -82,7 +82,7 @@ export {
   type SettingsSchema,
   type SettingValues,
 } from './methods/settings'
-export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
+export { RATE_RANGE } from './render/atRate'
 export {
   type ExportFacts,
   type ExportOrder,
@@ -93,7 +93,6 @@ export {
   type PieceFacts,
   planExportTask,
 } from './render/exportTask'
-export { mapMarkers } from './render/markers'
 export {
   needsOf,
   openRendering,
@@ -121,25 +120,8 @@ export { mayBeCut, piecesBetween } from './render/seams'
 export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export type { PitchPoint } from './timeline/pitchLine'
-export {
-  addTempo,
-  checkTempoLine,
-  cutTempo,
-  drawTempo,
-  flattenTempo,
-  limitTempo,
-  multiplyTempo,
-  type OpenTempo,
-  openTempo,
-  rampTempo,
-  smoothTempo,
-  type TempoCurve,
-  type TempoEvent,
-  type TempoLine,
-  tempoOfBeats,
-} from './timeline/tempoLine'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
-export { harmOf, harmText, isClose, NONE_HEARD, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
+export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'
 export { comparisonOf } from './trials/comparisonOf'
 export { type Span, type Traits, tellingSpan, traitsOf } from './trials/excerpt'

@@ -79,6 +79,7 @@ function reset(at: Ring, outputRate: number) {
   Atomics.store(at.control, Slot.read, 0)
   Atomics.store(at.control, Slot.write, 0)
   Atomics.store(at.control, Slot.closing, 0)
+  Atomics.store(at.control, Slot.rate, outputRate)
   overdub = createOverdub(at, outputRate)
   metronome = createMetronome(outputRate)
 }
@@ -109,24 +110,15 @@ function audition(start: AuditionStart, outputRate: number) {
 }
 
 function stop() {
-  if (!ring || !mixer) return
-  const whole = STOP_FADE_BLOCKS * MARK_FRAMES
-  const over = overdub?.changeable()
-  if (over && over.frames >= whole) {
-    // what is written ahead is not waited for
-    overdub?.replace(over.frames, whole, () => -1)
-    close()
-    return
-  }
-  for (let n = 0; n < STOP_FADE_BLOCKS; n++) {
+  if (!ring || !mixer || !overdub) return
+  const fade = STOP_FADE_BLOCKS * MARK_FRAMES
+  // there has to be something that fades
+  while (overdub.changeable().frames < fade) {
     const mark = mixer.read(left, right)
-    for (let i = 0; i < MARK_FRAMES; i++) {
-      const fade = 1 - (n * MARK_FRAMES + i + 1) / whole
-      left[i] = (left[i] as number) * fade
-      right[i] = (right[i] as number) * fade
-    }
-    overdub?.write(left, right, mark, mark)
+    overdub.write(left, right, mark, mark)
   }
+  // what is written further ahead is not waited for
+  overdub.replace(overdub.changeable().frames, fade, () => -1)
   close()
 }
 

@@ -59,15 +59,20 @@ describe('the ring', () => {
   })
 
   it('is low while it plays and little is written, and at no other time', () => {
-    const ring = openRing(createRingMemory())
-    expect(isLow(ring)).toBe(false)
-    ring.control[Slot.running] = 1
-    expect(isLow(ring)).toBe(true)
-    for (let n = 0; n < 20; n++) writeBlock(ring, ...filled(0), 0)
-    expect(isLow(ring)).toBe(false)
-    for (let n = 0; n < 10; n++) playBlock(ring, new Float32Array(MARK_FRAMES), new Float32Array(MARK_FRAMES))
-    expect(isLow(ring)).toBe(true)
-    ring.control[Slot.closing] = 1
-    expect(isLow(ring)).toBe(false)
+    for (const rate of [8000, 48_000, 192_000]) {
+      const ring = openRing(createRingMemory())
+      ring.control[Slot.rate] = rate
+      const blocks = Math.ceil((0.08 * rate) / MARK_FRAMES)
+      expect(isLow(ring)).toBe(false)
+      ring.control[Slot.running] = 1
+      expect(isLow(ring)).toBe(true)
+      for (let n = 0; n < blocks; n++) writeBlock(ring, ...filled(0), 0)
+      expect(isLow(ring)).toBe(false)
+      for (let n = 0; n < 0.7 * blocks; n++)
+        playBlock(ring, new Float32Array(MARK_FRAMES), new Float32Array(MARK_FRAMES))
+      expect(isLow(ring)).toBe(true)
+      ring.control[Slot.closing] = 1
+      expect(isLow(ring)).toBe(false)
+    }
   })
 })

@@ -22,6 +22,8 @@ export const Slot = {
   closing: 4,
   /** frames written to the monitor so far */
   monitored: 5,
+  /** frames a second of what is written */
+  rate: 6,
 } as const
 
 export interface RingMemory {
@@ -61,13 +63,13 @@ export function fillOf(ring: Pick<Ring, 'control'>): number {
   return (Atomics.load(ring.control, Slot.write) - Atomics.load(ring.control, Slot.read)) | 0
 }
 
-/** so little left is soon played, frames: 40 ms at the usual rates */
-const LOW_FRAMES = 2048
+/** so little left is soon played */
+const LOW_SECONDS = 0.04
 
 /** Whether sound plays and little of it is written ahead: then whatever else is done can wait. */
 export function isLow({ control }: Pick<Ring, 'control'>): boolean {
   const plays = Atomics.load(control, Slot.running) === 1 && Atomics.load(control, Slot.closing) === 0
-  return plays && fillOf({ control }) < LOW_FRAMES
+  return plays && fillOf({ control }) < LOW_SECONDS * Atomics.load(control, Slot.rate)
 }
 
 /** Write one block of `MARK_FRAMES` frames, with the source frame at its start. The caller has seen that it fits. */

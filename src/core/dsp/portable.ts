@@ -159,17 +159,3 @@ export function log2(x: number): number {
 export function power(base: number, exponent: number): number {
   return exp2(log2(base) * exponent)
 }
-
-/** e^x − 1 without losing small results (Kahan's form). */
-export function expm1(x: number): number {
-  const u = exp(x)
-  if (u === 1) return x
-  const less = u - 1
-  return less === -1 ? -1 : (less * x) / ln(u)
-}
-
-/** ln(1 + x) without losing small results (Kahan's form). */
-export function log1p(x: number): number {
-  const u = 1 + x
-  return u === 1 ? x : (ln(u) * x) / (u - 1)
-}

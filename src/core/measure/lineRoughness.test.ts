@@ -5,7 +5,7 @@ import { finish } from '../task'
 import { AS_WRITTEN, idealItems } from '../testing/ideals'
 import { noise } from '../testing/signals'
 import { straightMap } from '../timeline/timeMap'
-import { lineRoughnessOf } from './lineRoughness'
+import { lineRoughnessOf, readLine } from './lineRoughness'
 import { straightened } from './straightened'
 
 const item = (id: string) => idealItems.find((one) => one.id === id) as (typeof idealItems)[number]
@@ -15,7 +15,8 @@ function roughness(source: AudioBlock, result: AudioBlock, stretch: number) {
   const one = () => 1
   const map = straightMap(frameCount(source), stretch)
   const comparison = { source, result, from: 0, map, pitchRatioAt: one, formantRatioAt: one }
-  return finish(lineRoughnessOf(comparison, { pairs: [] }, finish(trackPitch(source)), finish(trackPitch(result))))
+  const line = finish(readLine(source, finish(trackPitch(source))))
+  return line && finish(lineRoughnessOf(comparison, { pairs: [] }, line, finish(trackPitch(result))))
 }
 
 /** Pieces of 30 ms, each read a little early or late, as by a search for likeness that misses. */

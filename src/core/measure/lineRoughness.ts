@@ -45,6 +45,28 @@ const BENT = 4
 const LOWER = 1.5
 const BENDS_OCTAVES = 0.08
 
+/** What is known of a line before any result of it is looked at. */
+export interface LineReading {
+  readonly pitch: PitchTrack
+  /** what lies beside its harmonics; undefined where it is too low for them to be told apart */
+  readonly beside: ReadBeside | undefined
+  /** power that a moment has to have to be heard beside the rest */
+  readonly least: number
+}
+
+interface ReadBeside {
+  /** the pitch once it was straightened */
+  readonly track: PitchTrack
+  readonly read: Beside
+}
+
+/** Read a line; undefined where a sound is none. */
+export function* readLine(source: AudioBlock, pitch: PitchTrack): Task<LineReading | undefined> {
+  const beside = yield* besideOf(source, pitch)
+  const { share, least } = shareClear(beside?.track ?? pitch, levelReader(source))
+  return share < LINE_SHARE ? undefined : { pitch, beside, least }
+}
+
 export interface LineRoughness {
   readonly db: number
   readonly places: readonly Place[]
@@ -56,22 +78,21 @@ export interface LineRoughness {
  * period later does. Both are held against the same in the source.
  * A glide bends less within a period when it is drawn out, and more when it is pressed together: neither counts.
  * @param pairs  what begins, and may ring on by itself.
- * @returns undefined where the source is no line.
+ * @returns undefined where too little of the result is one.
  */
 export function* lineRoughnessOf(
   comparison: Comparison,
   { pairs }: Pick<AttackPairs, 'pairs'>,
-  sourceTrack: PitchTrack,
+  { pitch, beside, least }: LineReading,
   resultTrack: PitchTrack,
 ): Task<LineRoughness | undefined> {
   const { source, result, map } = comparison
   const inSource = levelReader(source)
   const inResult = levelReader(result)
-  const besides = yield* besidesOf(comparison, sourceTrack, resultTrack)
-  const own = besides?.source.track ?? sourceTrack
+  const inResultToo = beside && (yield* besideOf(result, resultTrack))
+  const besides = inResultToo && { source: beside, result: inResultToo }
+  const own = besides?.source.track ?? pitch
   const found = besides?.result.track ?? resultTrack
-  const { share, least } = shareClear(own, inSource)
-  if (share < LINE_SHARE) return undefined
   const totalFrames = frameCount(result)
   const spans = createSpans(comparison, 0.2)
   const apart = APART_SECONDS * source.sampleRate
@@ -100,11 +121,11 @@ export function* lineRoughnessOf(
     const ringsAt = Math.round(natural / own.hopFrames)
     if (!isSteady(own, ringsAt)) continue
     const speed = Math.max(1, map.speedAt(output))
-    columns++
     if (besides) {
       const ownBeside = besides.source.read(origin)
       const foundBeside = besides.result.read(at)
       if (ownBeside === undefined || foundBeside === undefined) continue
+      columns++
       const bent = BENT * Math.min(1, bendOf(own, there) / BENDS_OCTAVES)
       const meant = ownBeside * speed ** bent * Math.max(1, 1 / ratio) ** LOWER
       const db = 10 * Math.log10(foundBeside / Math.max(meant, besides.source.read(natural) ?? 0))
@@ -112,6 +133,7 @@ export function* lineRoughnessOf(
       spans.add(at, origin, Math.max(0, db))
       continue
     }
+    columns++
     // as rough as the source is at either; what bends `speed` times as fast is `speed`² times as unlike itself
     const before = Math.max((1 - clarityOf(own, there)) * speed ** 2, 1 - clarityOf(own, ringsAt)) + CLEAREST
     const now = 1 - clarityOf(found, n) + CLEAREST
@@ -122,23 +144,6 @@ export function* lineRoughnessOf(
   if (columns < Math.max(LEAST_COLUMNS, (LEAST_SHARE * found.hz.length) / EVERY)) return undefined
   const places = spans.places(undefined, { count: LEAST_PLACE })
   return { db: Math.max(0, besides ? mean(more) : 10 * Math.log10(got / want)), places }
-}
-
-const known = new WeakMap<PitchTrack, ReadBeside | undefined>()
-
-interface ReadBeside {
-  readonly track: PitchTrack
-  readonly read: Beside
-}
-
-/** Readers of what lies beside the harmonics of both, with their pitch; undefined where either is too low. */
-function* besidesOf({ source, result }: Comparison, sourceTrack: PitchTrack, resultTrack: PitchTrack) {
-  // once for all results of a source
-  const ofSource = known.has(sourceTrack) ? known.get(sourceTrack) : yield* besideOf(source, sourceTrack)
-  known.set(sourceTrack, ofSource)
-  yield { doneFrames: 0, totalFrames: frameCount(result) }
-  const ofResult = ofSource && (yield* besideOf(result, resultTrack))
-  return ofResult && { source: ofSource, result: ofResult }
 }
 
 function* besideOf(audio: AudioBlock, raw: PitchTrack): Task<ReadBeside | undefined> {

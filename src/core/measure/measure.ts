@@ -12,7 +12,7 @@ import { type Comparison, innerOf } from './comparison'
 import { detuneOf } from './detune'
 import { formantShiftOf } from './formantShift'
 import { localOf } from './grading'
-import { type LineRoughness, lineRoughnessOf } from './lineRoughness'
+import { type LineReading, type LineRoughness, lineRoughnessOf, readLine } from './lineRoughness'
 import { createSteadyTones, type SteadyTones } from './steadyTones'
 import { unlikenessOf, unlikenessSeconds } from './unlikeness'
 
@@ -35,13 +35,16 @@ export interface SourceReading {
   readonly attacks: Attacks
   readonly pitch: PitchTrack
   readonly steadyAt: SteadyTones
+  /** undefined where it is no single line */
+  readonly line: LineReading | undefined
 }
 
 /** @param known  attacks where they are known or were corrected. */
 export function* readSource(source: AudioBlock, known?: readonly Attack[]): Task<SourceReading> {
   const attacks = yield* attacksOf(source, known)
   const pitch = yield* trackPitch(source)
-  return { attacks, pitch, steadyAt: createSteadyTones(source, windowOf(source.sampleRate)) }
+  const line = isPitched(pitch) ? yield* readLine(source, pitch) : undefined
+  return { attacks, pitch, steadyAt: createSteadyTones(source, windowOf(source.sampleRate)), line }
 }
 
 const windowOf = (sampleRate: number) => nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 256)
@@ -83,9 +86,9 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
     3,
     unlikenessOf(comparison, attackPairs, sizes, (size) => loudestPower(source, size)),
   )
-  const line = pitchedShare(known.pitch) >= PITCHED_SHARE
-  const resultPitch = line ? yield* part(3, trackPitch(result)) : undefined
-  const roughness = resultPitch && (yield* part(3, lineRoughnessOf(comparison, attackPairs, known.pitch, resultPitch)))
+  const resultPitch = isPitched(known.pitch) ? yield* part(3, trackPitch(result)) : undefined
+  const roughness =
+    resultPitch && known.line && (yield* part(3, lineRoughnessOf(comparison, attackPairs, known.line, resultPitch)))
   const formants = resultPitch && (yield* part(3, formantShiftOf(comparison, known.pitch, resultPitch)))
   const inner = innerOf(comparison)
   const seconds = (inner.end - inner.start) / source.sampleRate
@@ -135,9 +138,10 @@ function roughened(phasiness: Artefact, line: LineRoughness | undefined): Artefa
     : { id: 'phasiness', measured: true, value: line.db, places: line.places, parts }
 }
 
-function pitchedShare(track: PitchTrack): number {
+/** Whether enough of a sound has a clear pitch for that to be compared. */
+function isPitched(track: PitchTrack): boolean {
   let pitched = 0
   for (let n = 0; n < track.hz.length; n++)
     if ((track.hz[n] as number) > 0 && (track.clarity[n] as number) > 0.85) pitched++
-  return pitched / Math.max(1, track.hz.length)
+  return pitched >= PITCHED_SHARE * Math.max(1, track.hz.length)
 }

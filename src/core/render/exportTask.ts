@@ -95,8 +95,7 @@ export function* exportPieceTask(
   }
   const { sampleRate } = source
   const { channelCount } = soundSource(source)
-  const frames = rendering.map.outputFrames
-  const voice = atRate({ voice: rendering.voice, channelCount, frames, sampleRate }, rateOf(source, order))
+  const voice = atRate({ voice: rendering.voice, channelCount, sampleRate }, rateOf(source, order))
   yield* readTask(voice, channelCount, pieces[piece] as ExportPlan['pieces'][number], sink)
   return { clippedSamples: writer.clippedSamples, peak }
 }

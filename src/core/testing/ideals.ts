@@ -16,10 +16,10 @@ import {
   rise,
   type Stroke,
   sung,
+  sungVowel,
   TAU,
   TOP_HZ,
   tape,
-  vowelLevel,
 } from './instruments'
 
 export { AS_WRITTEN, IDEAL_RATE, type Ideal, type IdealItem, type Playing }
@@ -172,14 +172,14 @@ const voice: IdealItem = {
     vowels.forEach(([at, seconds, formants], n) => {
       const from = at * s
       const end = (at + seconds) * s
-      sung(
+      sungVowel(
         to,
         from,
         end,
         (t) => pitch(t / s),
-        (hz) => vowelLevel(hz, formants, shift),
+        formants,
+        shift,
         (t) => (playing.keepFormants ? 0.16 * Math.sqrt(r) : 0.16) * rise(t - from, 0.018) * rise(end - t, 0.04 * s),
-        TOP_HZ * shift,
       )
       attacks.push(from)
       const next = vowels[n + 1]

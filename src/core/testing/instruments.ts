@@ -227,3 +227,16 @@ export function vowelLevel(hz: number, formants: readonly number[], shift: numbe
   }
   return sum
 }
+
+/** Sing a vowel, whose formants are moved by a factor. */
+export function sungVowel(
+  to: Tape,
+  from: number,
+  end: number,
+  f0At: (t: number) => number,
+  formants: Parameters<typeof vowelLevel>[1],
+  shift: number,
+  gainAt: (t: number) => number,
+) {
+  sung(to, from, end, f0At, (hz) => vowelLevel(hz, formants, shift), gainAt, TOP_HZ * shift)
+}

@@ -1,6 +1,9 @@
-import type { AudioBlock } from '../audio/block'
+import { type AudioBlock, frameCount } from '../audio/block'
 import { createRandom } from '../dsp/random'
 import type { ArtefactId } from '../measure/artefacts'
+import { measureTask, readSource } from '../measure/measure'
+import { finish } from '../task'
+import { straightMap } from '../timeline/timeMap'
 import * as damage from './damage'
 import * as plain from './plain'
 import { noise } from './signals'
@@ -320,6 +323,20 @@ const balance = (material: string, source: AudioBlock) =>
     0.3,
   )
 
+const noiseColour = (material: string, source: AudioBlock) =>
+  provenCase(
+    'noise-colour',
+    material,
+    source,
+    each(
+      [0.5, 0.8],
+      (share) => repeated(source, share),
+      (result) => plain.againDb(plain.first(result), AGAIN_FRAMES),
+    ),
+    0.3,
+    0.35,
+  )
+
 const meanOverStarts = (says: (seconds: number) => number) =>
   STARTS.reduce((sum, at) => sum + says(at) / STARTS.length, 0)
 
@@ -452,29 +469,19 @@ export function provenCases(): ProvenCase[] {
     aliasing('hits over tones', overTones(strokes), [-50, -40, -28]),
     balance('noise', wide),
     balance('dull noise', pink),
-    provenCase(
-      'noise-colour',
-      'noise',
-      wide,
-      each(
-        [0.5, 0.8],
-        (share) => repeated(wide, share),
-        (result) => plain.againDb(plain.first(result), AGAIN_FRAMES),
-      ),
-      0.3,
-      0.35,
-    ),
-    provenCase(
-      'noise-colour',
-      'dull noise',
-      pink,
-      each(
-        [0.5, 0.8],
-        (share) => repeated(pink, share),
-        (result) => plain.againDb(plain.first(result), AGAIN_FRAMES),
-      ),
-      0.3,
-      0.35,
-    ),
+    noiseColour('noise', wide),
+    noiseColour('dull noise', pink),
   ]
+}
+
+/** What the measures say of each size of a case. */
+export function measuredSizes({ id, stretch, source, sizes }: ProvenCase): number[] {
+  const reading = finish(readSource(source))
+  const map = straightMap(frameCount(source), stretch)
+  const one = () => 1
+  return sizes.map(({ result }) => {
+    const comparison = { source, result, from: 0, map, pitchRatioAt: one, formantRatioAt: one }
+    const { artefacts } = finish(measureTask(comparison, reading))
+    return artefacts.find((artefact) => artefact.id === id)?.value ?? Number.NaN
+  })
 }

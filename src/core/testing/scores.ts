@@ -15,11 +15,11 @@ import {
   rise,
   type Stroke,
   sung,
+  sungVowel,
   TAU,
   type Tape,
   TOP_HZ,
   tape,
-  vowelLevel,
 } from './instruments'
 
 /**
@@ -252,15 +252,7 @@ const voiceOf: Maker = (random) => {
       const end = (at + seconds) * s
       const gain = keepFormants ? 0.16 * Math.sqrt(r) : 0.16
       const gainAt = (t: number) => gain * rise(t - from, 0.018) * rise(end - t, 0.04 * s)
-      sung(
-        to,
-        from,
-        end,
-        (t) => pitch(t / s),
-        (hz) => vowelLevel(hz, formants, shift),
-        gainAt,
-        TOP_HZ * shift,
-      )
+      sungVowel(to, from, end, (t) => pitch(t / s), formants, shift, gainAt)
       attacks.push(from)
       const noise = grit(createRandom(seed * 31 + n), (hiss[n] ? 5600 : 3000) * shift, hiss[n] ? 2 : 0.8)
       const start = (at + seconds + 0.02) * s

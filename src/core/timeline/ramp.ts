@@ -1,4 +1,4 @@
-import { exp, expm1, ln, log1p } from '../dsp/portable'
+import { exp, ln } from '../dsp/portable'
 
 /** How a rate moves over a piece: it stays, goes evenly by difference, or goes evenly by ratio. */
 export type RampKind = 'line' | 'linear' | 'log'
@@ -13,6 +13,20 @@ export interface Ramp {
 
 /** below this change the closed forms of a ramp lose more digits than they win */
 const SMALL = 1e-9
+
+/** e^x − 1 without losing small results (Kahan's form). */
+function expm1(x: number): number {
+  const u = exp(x)
+  if (u === 1) return x
+  const less = u - 1
+  return less === -1 ? -1 : (less * x) / ln(u)
+}
+
+/** ln(1 + x) without losing small results (Kahan's form). */
+function log1p(x: number): number {
+  const u = 1 + x
+  return u === 1 ? x : (ln(u) * x) / (u - 1)
+}
 
 /** The rate at `t` from the start of the piece. */
 export function rampRate({ kind, length, from, to }: Ramp, t: number): number {

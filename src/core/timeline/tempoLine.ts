@@ -1,5 +1,6 @@
-import { exp, expm1, ln, log1p } from '../dsp/portable'
+import { ln } from '../dsp/portable'
 import { AppError } from '../errors'
+import { type Ramp, type RampKind, rampIntegral, rampInverse, rampRate } from './ramp'
 
 /** How the tempo goes from an event to the next one: it stays, changes evenly over the beats, or by the same ratio. */
 export type TempoCurve = 'step' | 'linear' | 'log'
@@ -33,59 +34,49 @@ export function checkTempoLine(events: readonly TempoEvent[]): TempoLine {
   return events
 }
 
-/** From one event to the next. `end` is infinite behind the last. */
+/** From one event to the next. */
 interface Piece {
   readonly beat: number
-  readonly end: number
-  readonly bpm: number
-  readonly to: number
-  readonly curve: TempoCurve
+  /** beats a minute, over the beats of the piece */
+  readonly tempo: Ramp
+  /**
+   * What ties its beats to its seconds. A tempo that changes by the same ratio over the beats is a ramp of seconds a beat,
+   * over the beats. One that changes evenly over the beats changes by the same ratio over the seconds: a ramp of beats a
+   * second, over the seconds.
+   */
+  readonly pace: Ramp
+  readonly over: 'beats' | 'seconds'
 }
 
-/** below this change the closed forms of a ramp lose more digits than they win */
-const SMALL = 1e-12
+/** tempi this near to one another are one */
+const SAME = 1e-9
 
 function pieceOf(line: TempoLine, n: number): Piece {
   const { beat, bpm, curve = 'step' } = line[n] as TempoEvent
   const next = line[n + 1]
-  const isRamp = next !== undefined && curve !== 'step' && Math.abs(next.bpm / bpm - 1) > SMALL
-  return {
-    beat,
-    end: next?.beat ?? Number.POSITIVE_INFINITY,
-    bpm,
-    to: isRamp ? next.bpm : bpm,
-    curve: isRamp ? curve : 'step',
-  }
+  const length = (next?.beat ?? Number.POSITIVE_INFINITY) - beat
+  const to = next?.bpm ?? bpm
+  const ramp = (kind: RampKind, from: number, end: number, over = length): Ramp => ({
+    kind,
+    length: over,
+    from,
+    to: end,
+  })
+  if (curve === 'step' || Math.abs(to / bpm - 1) < SAME)
+    return { beat, tempo: ramp('line', bpm, bpm), pace: ramp('line', 60 / bpm, 60 / bpm), over: 'beats' }
+  const tempo = ramp(curve, bpm, to)
+  if (curve === 'log') return { beat, tempo, pace: ramp('log', 60 / bpm, 60 / to), over: 'beats' }
+  const seconds = (60 * length * ln(to / bpm)) / (to - bpm)
+  return { beat, tempo, pace: ramp('log', bpm / 60, to / 60, seconds), over: 'seconds' }
 }
 
-const bpmIn = ({ beat, end, bpm, to, curve }: Piece, at: number): number => {
-  if (curve === 'step') return bpm
-  const share = (at - beat) / (end - beat)
-  return curve === 'linear' ? bpm + (to - bpm) * share : bpm * exp(ln(to / bpm) * share)
-}
-
-/** Seconds from a piece's start to a beat of it: the integral of 60 over the tempo. */
-function secondsIn({ beat, end, bpm, to, curve }: Piece, at: number): number {
-  const beats = at - beat
-  if (curve === 'step') return (60 * beats) / bpm
-  if (curve === 'linear') {
-    const slope = (to - bpm) / (end - beat)
-    return (60 / slope) * log1p((slope * beats) / bpm)
-  }
-  const slope = ln(to / bpm) / (end - beat)
-  return (-60 / (bpm * slope)) * expm1(-slope * beats)
-}
+/** Seconds from a piece's start to a beat of it. */
+const secondsIn = ({ beat, pace, over }: Piece, at: number) =>
+  (over === 'beats' ? rampIntegral : rampInverse)(pace, at - beat)
 
 /** The beat of a piece at so many seconds from its start. */
-function beatIn({ beat, end, bpm, to, curve }: Piece, seconds: number): number {
-  if (curve === 'step') return beat + (seconds * bpm) / 60
-  if (curve === 'linear') {
-    const slope = (to - bpm) / (end - beat)
-    return beat + (bpm / slope) * expm1((slope * seconds) / 60)
-  }
-  const slope = ln(to / bpm) / (end - beat)
-  return beat - log1p((-seconds * bpm * slope) / 60) / slope
-}
+const beatIn = ({ beat, pace, over }: Piece, seconds: number) =>
+  beat + (over === 'beats' ? rampInverse : rampIntegral)(pace, seconds)
 
 export interface OpenTempo {
   /** seconds from beat 0; negative before it */
@@ -113,7 +104,7 @@ export function openTempo(line: TempoLine): OpenTempo {
     return low
   }
   const fromFirst = (beat: number) => {
-    if (beat <= first.beat) return (60 * (beat - first.beat)) / first.bpm
+    if (beat <= first.beat) return (60 * (beat - first.beat)) / first.tempo.from
     const n = lastWhere((i) => (pieces[i] as Piece).beat <= beat)
     return (starts[n] as number) + secondsIn(pieces[n] as Piece, beat)
   }
@@ -122,13 +113,14 @@ export function openTempo(line: TempoLine): OpenTempo {
     secondsAt: (beat) => fromFirst(beat) - origin,
     beatAt(seconds) {
       const since = seconds + origin
-      if (since <= 0) return first.beat + (since * first.bpm) / 60
+      if (since <= 0) return first.beat + (since * first.tempo.from) / 60
       const n = lastWhere((i) => (starts[i] as number) <= since)
       return beatIn(pieces[n] as Piece, since - (starts[n] as number))
     },
     bpmAt(beat) {
-      if (beat <= first.beat) return first.bpm
-      return bpmIn(pieces[lastWhere((i) => (pieces[i] as Piece).beat <= beat)] as Piece, beat)
+      if (beat <= first.beat) return first.tempo.from
+      const piece = pieces[lastWhere((i) => (pieces[i] as Piece).beat <= beat)] as Piece
+      return rampRate(piece.tempo, beat - piece.beat)
     },
   }
 }
@@ -187,10 +179,11 @@ export function limitTempo(line: TempoLine, least: number, most: number, beats: 
   let cut = line
   for (const edge of [least, most])
     line.forEach((_, n) => {
-      const { beat, end, bpm, to, curve } = pieceOf(line, n)
-      if (curve === 'step' || (bpm - edge) * (to - edge) >= 0) return
-      const share = curve === 'linear' ? (edge - bpm) / (to - bpm) : ln(edge / bpm) / ln(to / bpm)
-      cut = cutTempo(cut, beat + share * (end - beat))
+      const { beat, tempo } = pieceOf(line, n)
+      const { kind, length, from, to } = tempo
+      if (kind === 'line' || (from - edge) * (to - edge) >= 0) return
+      const share = kind === 'linear' ? (edge - from) / (to - from) : ln(edge / from) / ln(to / from)
+      cut = cutTempo(cut, beat + share * length)
     })
   const clamp = (value: number) => Math.max(least, Math.min(most, value))
   return checkTempoLine(changed(cut, beats, (within) => each(within, clamp)))

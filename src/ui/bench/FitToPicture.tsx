@@ -1,4 +1,4 @@
-import { type PointerEvent, useRef, useState } from 'react'
+import { type PointerEvent, useState } from 'react'
 import { type NaturalRange, readingOf } from '../../core'
 import { partFacts, type Source, secondsOf, stretchFromSeconds } from '../../session'
 import { useDrag } from '../common/drag'
@@ -8,19 +8,18 @@ import { setTarget } from '../session/acts'
 
 const WIDTH = 380
 
+/** The end of the line that is moved. */
+type Edge = 'start' | 'end'
+
 /** A slot of picture and the line that has to fill it: set the slot, move the line's ends, see how far it is stretched. */
 export function FitToPicture({ source, range }: { source: Source; range: NaturalRange }) {
   const facts = partFacts(source)
   const [slot, setSlot] = useState<number | undefined>()
   /** where in the slot the line begins, seconds */
   const [lead, setLead] = useState(0)
-  const edge = useRef<'start' | 'end' | undefined>(undefined)
-  const drag = useDrag<'start' | 'end', SVGSVGElement>('picture', {
-    begin: () => edge.current,
+  const drag = useDrag<Edge, SVGSVGElement>('picture', {
+    begin: ({ target }) => (target instanceof SVGElement ? (target.dataset.edge as Edge | undefined) : undefined),
     move: (event, { start, gesture }) => moveEdge(event, start, gesture),
-    end: () => {
-      edge.current = undefined
-    },
   })
   if (!facts) return null
   const own = facts.frames / facts.sampleRate
@@ -34,7 +33,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
   const reading = readingOf(source.target.stretch, range, source.target.tied ? 0 : source.target.pitchSemitones)
   const gap = slotSeconds - end
 
-  function moveEdge(event: PointerEvent<SVGSVGElement>, which: 'start' | 'end', gesture: string) {
+  function moveEdge(event: PointerEvent<SVGSVGElement>, which: Edge, gesture: string) {
     const left = event.currentTarget.getBoundingClientRect().left
     const at = Math.max(0, ((event.clientX - left) / WIDTH) * shown)
     const snapped = Math.abs(at - slotSeconds) < shown / 60 ? slotSeconds : at
@@ -45,7 +44,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
       fill(end - start, gesture)
     }
   }
-  const grip = (which: 'start' | 'end', at: number) => (
+  const grip = (which: Edge, at: number) => (
     <rect
       x={x(at) - 5}
       y="20"
@@ -53,10 +52,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
       height="30"
       fill="transparent"
       className="cursor-ew-resize"
-      // the drawing around it, which hears of it next, keeps the pointer
-      onPointerDown={() => {
-        edge.current = which
-      }}
+      data-edge={which}
     />
   )
 

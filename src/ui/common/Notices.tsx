@@ -4,6 +4,9 @@ import { undo } from '../session/acts'
 import { dismiss } from '../session/state/notices'
 import { useSession } from '../session/state/store'
 
+/** as long as `notice-out` in the styles */
+const FADE_MS = 400
+
 /**
  * What happened, said once, in a place of its own under the shelf, so that it hides nothing. Of what
  * is plain the last is shown, the others are counted and come forward as it fades; trouble stays until it is put away.
@@ -19,7 +22,8 @@ export function Notices() {
           type={notice.tone === 'trouble' ? 'foreground' : 'background'}
           duration={notice.tone === 'trouble' ? Number.POSITIVE_INFINITY : 6000}
           onOpenChange={(open) => {
-            if (!open) dismiss(notice.id)
+            // it is put away once it has faded
+            if (!open) setTimeout(dismiss, FADE_MS, notice.id)
           }}
           hidden={notice.tone === 'plain' && n < notices.length - 1}
           className={`notice items-start gap-2 border-t bg-ground py-1.5 pr-1.5 pl-3 text-[12.5px] ${notice.tone === 'trouble' ? 'border-trouble' : 'border-edge'}`}

@@ -1,5 +1,5 @@
 import { Plus } from 'lucide-react'
-import { harmText, methodById, NONE_HEARD, rankTrials, reasonOf } from '../../../core'
+import { findingsOf, harmText, methodById, rankTrials, reasonOf } from '../../../core'
 import { errorText } from '../../../host/errorText'
 import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../../session'
 import { timeText } from '../../common/formats'
@@ -73,7 +73,7 @@ export function AdvicePanel({ source }: { source: Source }) {
                 <span
                   className="inline-block h-[7px] rounded-[1px] bg-[var(--harm)] align-middle"
                   style={{
-                    width: harmText(one.trial.measurement) === NONE_HEARD ? 0 : Math.max(2, (56 * one.harm) / most),
+                    width: findingsOf(one.trial.measurement).length === 0 ? 0 : Math.max(2, (56 * one.harm) / most),
                   }}
                 />{' '}
                 <span className="text-soft">{harmText(one.trial.measurement)}</span>

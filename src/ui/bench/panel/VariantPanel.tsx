@@ -22,13 +22,7 @@ const FORMATS = [
   ['32f', '32 float'],
 ] as const
 
-const RATES = [
-  ['source', 'own rate'],
-  ['44100', '44.1 kHz'],
-  ['48000', '48 kHz'],
-  ['88200', '88.2 kHz'],
-  ['96000', '96 kHz'],
-] as const
+const RATES: readonly Outlook['rate'][] = ['source', '44100', '48000', '88200', '96000']
 
 /** Method and settings of the variant that was last listened to, and its way out as a file. */
 export function VariantPanel({ source, variant }: { source: Source; variant: Variant }) {
@@ -234,9 +228,9 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
               value={rate}
               onChange={(event) => setOutlook({ rate: event.target.value as Outlook['rate'] })}
             >
-              {RATES.map(([value, label]) => (
+              {RATES.map((value) => (
                 <option key={value} value={value}>
-                  {value === 'source' ? ownRate : label}
+                  {value === 'source' ? ownRate : rateText(Number(value))}
                 </option>
               ))}
             </Select>
