@@ -16,6 +16,8 @@ export interface Attack {
 export interface AttackOptions {
   /** 0–1; more finds fainter attacks, and sooner takes for one what is none */
   readonly sensitivity?: number
+  /** whether whatever is there from the very first frame counts, be it the edge of a cut */
+  readonly withCutStart?: boolean
   /** where it is known already */
   readonly novelty?: Novelty
   /** as `createRefiner` makes it for this source: shared by those who look at it more than once */
@@ -65,7 +67,7 @@ export function* detectAttacks(sound: AudioBlock | SoundSource, options: AttackO
     if (!refined || refined.frame >= frames) continue
     const { frame, rise } = refined
     if (rise < LEAST_ERROR_RISE) continue
-    if (frame < EDGE_SECONDS * sampleRate && !startsWithHit(source)) continue
+    if (frame < EDGE_SECONDS * sampleRate && !options.withCutStart && !startsWithHit(source)) continue
     const last = attacks.at(-1)
     if (last && frame - last.frame < SAME_ATTACK_SECONDS * sampleRate) {
       // two readings of one attack: the stronger one stays

@@ -53,7 +53,8 @@ export function* attacksOf(audio: AudioBlock, known?: readonly Attack[]): Task<A
     return { frame, height }
   }
   const sure = (known ?? (yield* detectAttacks(audio, { novelty, refine }))).map(start)
-  const keen = (yield* detectAttacks(audio, { novelty, refine, sensitivity: KEEN })).map(start)
+  // a stroke at the very start is one at any length, though it dies away more slowly
+  const keen = (yield* detectAttacks(audio, { novelty, refine, sensitivity: KEEN, withCutStart: true })).map(start)
   const heightAround = (frame: number, withinFrames: number) => {
     const to = Math.ceil((frame + withinFrames) / novelty.hop)
     let height = 0

@@ -3,7 +3,7 @@ import { type AudioBlock, frameCount } from '../audio/block'
 import { finish } from '../task'
 import * as damage from '../testing/damage'
 import { AS_WRITTEN, type Ideal, idealItems } from '../testing/ideals'
-import { noise, sine } from '../testing/signals'
+import { block, noise, sine } from '../testing/signals'
 import { straightMap } from '../timeline/timeMap'
 import { type ArtefactId, artefactKind, artefactKinds, gradeOf } from './artefacts'
 import { type Measurement, measureTask, readSource, type SourceReading } from './measure'
@@ -264,6 +264,20 @@ describe('harm done on purpose', () => {
 })
 
 describe('odd material', () => {
+  it('keeps the stroke that it begins with, however slowly that dies away in the result', () => {
+    const bell = (stretch: number) =>
+      block(48_000, 2, 3 * stretch * 48_000, (i, c) => {
+        const t = i / 48_000
+        const level = 0.3 * Math.exp((-0.7 * t) / stretch)
+        return level * (Math.sin(2 * Math.PI * 311 * t + c) + 0.5 * Math.sin(2 * Math.PI * 628 * t + c))
+      })
+    for (const stretch of [2, 10]) {
+      const { artefacts } = against(bell(1), bell(stretch), undefined, stretch)
+      const lost = artefacts.find(({ id }) => id === 'lost-attacks')
+      expect(lost?.parts, `${stretch} ×`).toMatchObject({ attackCount: 1, lostCount: 0 })
+    }
+  })
+
   it('mono, other rates, very short and silent sounds are measured without a fault', () => {
     const sounds: AudioBlock[] = [
       sine({ hz: 440, seconds: 1, sampleRate: 44_100 }),

@@ -96,7 +96,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
       <svg
         width={WIDTH}
         height="64"
-        className="mt-3 block touch-none"
+        className="mt-3 block touch-none select-none"
         role="img"
         aria-label={`Slot of ${slotSeconds.toFixed(3)} s, line from ${lead.toFixed(3)} to ${end.toFixed(3)} s`}
         {...drag}
