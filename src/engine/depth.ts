@@ -1,7 +1,7 @@
 /**
  * How far ahead sound is written.
  * Little is enough for a quiet machine: a change of the loop or the click is then heard soon.
- * Where it came near to running dry, far more is written for a while, and for twice as long each time that happens again.
+ * Where it came near to running dry, far more is written for a while, and for twice as long each time it happens again.
  */
 export function createDepth() {
   let wary = 0

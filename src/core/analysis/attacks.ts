@@ -81,7 +81,7 @@ export function* detectAttacks(sound: AudioBlock | SoundSource, options: AttackO
 }
 
 /**
- * Whether a sound begins with a stroke that dies away or rings away, and was not just cut out of something that went on.
+ * Whether a sound begins with a stroke that dies or rings away, and was not just cut out of something that went on.
  * A bed that is there from its first frame has no attack there.
  */
 function startsWithHit(source: SoundSource): boolean {

@@ -33,7 +33,7 @@ export function pitchByResampling(
   return readBack(inner, channelCount, {
     reach: createSincReader(WIDTH, mostRatio, ATTENUATION_DB).reachFrames,
     mostRatio,
-    placeAt: (frame) => pitch.toTuned(asOutput(frame)),
+    positionAt: (frame) => pitch.toTuned(asOutput(frame)),
     readerAt: (frame) => readerAt(constantRatio ?? pitch.ratioAt(asOutput(frame))),
   })
 }

@@ -6,10 +6,10 @@ import type { Voice } from './method'
 const CHUNK = 256
 
 /**
- * A voice read back between its frames, at rising places. Reading on reads it on, so that a voice that carries state never
- * starts afresh; anything else is a seek.
- * @param how  `placeAt` is the frame of the voice that an output frame is read at, by the reader of `readerAt`. No reader
- *   reaches further than `reach` frames, and places go on by `mostRatio` frames an output frame at most.
+ * A voice read back between its frames, at rising positions.
+ * Reading on reads it on: a voice that carries state never starts afresh. Anything else is a seek.
+ * @param how  `positionAt` is the frame of the voice that an output frame is read at, by the reader of `readerAt`.
+ *   No reader reaches further than `reach` frames. Positions go on by `mostRatio` frames an output frame at most.
  */
 export function readBack(
   voice: Voice,
@@ -17,11 +17,11 @@ export function readBack(
   how: {
     readonly reach: number
     readonly mostRatio: number
-    placeAt(outputFrame: number): number
+    positionAt(outputFrame: number): number
     readerAt(outputFrame: number): SincReader
   },
 ): Voice {
-  const { reach, mostRatio, placeAt, readerAt } = how
+  const { reach, mostRatio, positionAt, readerAt } = how
   // a sliding stretch of the voice: `held[c]` starts at its frame `heldStart` and is filled to `heldEnd`
   const held = silence(channelCount, 4 * reach + Math.ceil(4096 * Math.max(1, mostRatio)))
   const size = held[0]?.length ?? 0
@@ -51,7 +51,7 @@ export function readBack(
     read(outputFrame, out) {
       const frames = out[0]?.length ?? 0
       if (outputFrame !== at) {
-        heldStart = Math.floor(placeAt(outputFrame)) - reach
+        heldStart = Math.floor(positionAt(outputFrame)) - reach
         heldEnd = heldStart
       }
       // what one reader reads is read at once
@@ -61,7 +61,7 @@ export function readBack(
         while (count < CHUNK && done + count < frames) {
           const frame = outputFrame + done + count
           if (readerAt(frame) !== reader) break
-          positions[count++] = placeAt(frame)
+          positions[count++] = positionAt(frame)
         }
         const first = Math.floor(positions[0] as number)
         hold(first - reach, Math.floor(positions[count - 1] as number) + reader.reachFrames + 1)

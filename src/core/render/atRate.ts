@@ -15,8 +15,8 @@ export const framesAtRate = (frames: number, sampleRate: number, rate: number) =
 /**
  * A result read at another rate, band-limited.
  * Reading on reads the result on: a method that carries state never starts afresh. Only a step back is a seek.
- * Units  the voice’s frames are at `result.sampleRate` Hz, those of what is returned at `rate` Hz. The voice is asked for
- *   frames before its first and behind its last as well, and gives silence there.
+ * The voice is asked for frames before its first and behind its last as well, and gives silence there.
+ * Units  the voice's frames are at `result.sampleRate` Hz, those of what is returned at `rate` Hz.
  * @throws {RangeError} if the rate is out of `RATE_RANGE`.
  */
 export function atRate(
@@ -32,7 +32,7 @@ export function atRate(
   return readBack(voice, channelCount, {
     reach: reader.reachFrames,
     mostRatio: speed,
-    placeAt: (frame) => frame * speed,
+    positionAt: (frame) => frame * speed,
     readerAt: () => reader,
   })
 }

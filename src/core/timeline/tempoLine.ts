@@ -40,9 +40,9 @@ interface Piece {
   /** beats a minute, over the beats of the piece */
   readonly tempo: Ramp
   /**
-   * What ties its beats to its seconds. A tempo that changes by the same ratio over the beats is a ramp of seconds a beat,
-   * over the beats. One that changes evenly over the beats changes by the same ratio over the seconds: a ramp of beats a
-   * second, over the seconds.
+   * What ties its beats to its seconds.
+   * A tempo that changes by the same ratio over the beats is a ramp of seconds a beat, over the beats.
+   * One that changes evenly over the beats changes by the same ratio over the seconds: beats a second, over the seconds.
    */
   readonly pace: Ramp
   readonly over: 'beats' | 'seconds'
