@@ -95,12 +95,13 @@ export {
 } from './render/exportTask'
 export {
   needsOf,
+  openPlan,
   openRendering,
-  outlineOf,
   type Plan,
   planOf,
-  prepareRendering,
+  preparePlan,
   type Rendering,
+  seamsOfPlan,
   sourceVoice,
 } from './render/openVoice'
 export {

@@ -5,9 +5,10 @@ import {
   joinSurveys,
   knowRhythm,
   knowTones,
-  outlineOf,
   piecesBetween,
   planExportTask,
+  planOf,
+  seamsOfPlan,
 } from '../core'
 import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
@@ -106,8 +107,9 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'analyse') return runTask(analyseTask(openSound(job.sound), job.needs, job.known), options)
   if (job.kind === 'render') return render(job, options)
   if (job.kind === 'outline') {
-    const { seams, map } = outlineOf(openSound(job.sound), job.recipe, job.analysis)
-    return piecesBetween(seams, map.outputFrames)
+    const source = openSound(job.sound)
+    const plan = planOf(job.recipe, source, job.analysis.attacks)
+    return piecesBetween(seamsOfPlan(source, plan, job.analysis), plan.map.outputFrames)
   }
   if (job.kind === 'renderPiece') return sharedPart((await draw(job, options)).part())
   if (job.kind === 'joinSurveys') return sharedFacts(joinSurveys(job.of, job.parts))

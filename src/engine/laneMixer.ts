@@ -1,10 +1,14 @@
 import {
   type Analysis,
   type AudioBlock,
+  analyse,
   asOutput,
   asSource,
-  openRendering,
-  prepareRendering,
+  needsOf,
+  openPlan,
+  type Plan,
+  planOf,
+  preparePlan,
   type Recipe,
   type SoundSource,
   silence,
@@ -111,6 +115,7 @@ export function createLaneMixer(
   const sourceMap = straightMap(frames, 1)
   let program = first
   let streams: Stream[] = []
+  let plans = new WeakMap<Recipe, { readonly plan: Plan; readonly known: Analysis }>()
   let ended = false
   /** a lane that takes long to begin: it is got ready while what is heard goes on, and takes over then */
   let coming: Coming | undefined
@@ -121,9 +126,21 @@ export function createLaneMixer(
   const current = () => streams[streams.length - 1] as Stream
   const orderOf = (p: Program) => p.lanes[p.active] as LaneOrder
 
+  /** What a recipe comes to, found out once for as long as no more becomes known of the source. */
+  function planned(recipe: Recipe): { readonly plan: Plan; readonly known: Analysis } {
+    let made = plans.get(recipe)
+    if (!made) {
+      const known = analyse(sound, needsOf(recipe), analysis)
+      made = { plan: planOf(recipe, source, known.attacks), known }
+      plans.set(recipe, made)
+    }
+    return made
+  }
+
   function open(order: LaneOrder): Opened {
     if (!order.recipe) return { order, voice: sourceVoice(source), map: sourceMap, seams: [] }
-    const { voice, map, seams } = openRendering(source, order.recipe, analysis)
+    const { plan, known } = planned(order.recipe)
+    const { voice, map, seams } = openPlan(source, plan, known)
     return { order, voice, map, seams }
   }
 
@@ -146,7 +163,9 @@ export function createLaneMixer(
   /** The work before a lane can begin at a source frame without holding up what is heard; undefined where there is none. */
   function preparing(order: LaneOrder, from: number): Coming['work'] | undefined {
     const to = Math.min(frames, from + READY_AHEAD_SECONDS * sampleRate)
-    return order.recipe && prepareRendering(source, order.recipe, analysis, from, to)
+    if (!order.recipe) return undefined
+    const { plan, known } = planned(order.recipe)
+    return preparePlan(source, plan, known, from, to)
   }
 
   /** Let the active lane take over, at a place or where the sound has come: at once, or when it is ready. */
@@ -253,6 +272,7 @@ export function createLaneMixer(
     /** What more has become known of the source; lanes that are opened from now on use it. */
     setAnalysis(next: Analysis) {
       analysis = next
+      plans = new WeakMap()
     },
     /** Take over a new program; what is heard follows within a few milliseconds. */
     setProgram(next: Program) {

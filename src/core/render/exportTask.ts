@@ -7,8 +7,8 @@ import { AppError } from '../errors'
 import type { Task } from '../task'
 import { atRate, framesAtRate } from './atRate'
 import { mapMarkers, markersAtRate } from './markers'
-import { needsOf, openRendering, outlineOf, planOf, type Rendering } from './openVoice'
-import { checkRecipe, type Recipe } from './recipe'
+import { needsOf, openRendering, planOf, type Rendering, seamsOfPlan } from './openVoice'
+import { checkedRecipe, type Recipe } from './recipe'
 import { readTask } from './renderTask'
 import { piecesBetween } from './seams'
 
@@ -56,19 +56,19 @@ export function* planExportTask(
   order: ExportOrder,
   known?: Analysis,
 ): Task<ExportPlan> {
-  const recipe = checkRecipe(order.recipe)
+  const recipe = checkedRecipe(order.recipe)
   // what cannot be written is refused before anything is looked for in the source
   const planned = planOf(recipe, soundSource(source))
   if (planned.map.outputFrames < 1) throw new AppError('export/empty', {})
   writerFor(source, order, planned, 0)
   const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known), planned.map.outputFrames)
-  const outline = outlineOf(source, recipe, analysis)
-  const { header, footer, totalBytes: bytes } = writerFor(source, order, outline, 0)
+  const plan = planOf(recipe, soundSource(source), analysis.attacks)
+  const { header, footer, totalBytes: bytes } = writerFor(source, order, plan, 0)
   return {
     // read at another rate a result has no seams: what lies before one is needed behind it
     pieces: piecesBetween(
-      rateOf(source, order) === source.sampleRate ? outline.seams : [],
-      framesOf(source, order, outline),
+      rateOf(source, order) === source.sampleRate ? seamsOfPlan(source, plan, analysis) : [],
+      framesOf(source, order, plan),
     ),
     header: header as Uint8Array<ArrayBuffer>,
     footer: footer as Uint8Array<ArrayBuffer>,
@@ -86,7 +86,7 @@ export function* exportPieceTask(
   piece: number,
   write: (bytes: Uint8Array<ArrayBuffer>) => void,
 ): Task<PieceFacts> {
-  const rendering = openRendering(source, checkRecipe(order.recipe), analysis)
+  const rendering = openRendering(source, order.recipe, analysis)
   const writer = writerFor(source, order, rendering, piece)
   let peak = 0
   const sink = (block: Channels, frames: number) => {

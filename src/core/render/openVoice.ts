@@ -12,7 +12,7 @@ import { constantPitch, type PitchLine, pointPitch, tapeMap } from '../timeline/
 import { pointMap, shiftedMap, straightMap, type TimeMap } from '../timeline/timeMap'
 import { type Cut, cutFor, prepareCut } from './cuts'
 import { pieceAt, piecedVoice } from './piecedVoice'
-import type { Recipe } from './recipe'
+import { type Recipe, type ResolvedRecipe, resolveRecipe } from './recipe'
 import { SEAM_FADE_SECONDS, seamsOf } from './seams'
 
 /** A result that can be read, with its exact length and what is where in it. */
@@ -32,8 +32,10 @@ export interface SoundSize {
   readonly sampleRate: number
 }
 
-/** What a recipe comes to for a source: where everything lies, and how high. */
+/** What a recipe comes to for a source: by what, where everything lies, and how high. Made once, and opened as often as need be. */
 export interface Plan {
+  readonly recipe: ResolvedRecipe
+  readonly method: AnyMethod
   readonly map: TimeMap
   readonly pitch: PitchLine
   /** mean stretch of the result */
@@ -50,19 +52,27 @@ const HOLD_SECONDS = 0.06
  * ties pitch to speed → attack hold.
  *
  * @param attacks  of the source, rising; only a recipe that holds attacks looks at them.
- * @throws {AppError} `map/…`, `pitch/…` for lines by hand that do not hold.
+ * @param laid  the map where the sound lies on a timeline: it stands for the recipe's stretch, or map by hand.
+ * @throws {AppError} as `resolveRecipe`; `map/…`, `pitch/…` for lines by hand that do not hold.
  */
-export function planOf(recipe: Recipe, size: SoundSize, attacks: readonly Attack[] = []): Plan {
-  const method = methodById(recipe.methodId)
+export function planOf(
+  given: Recipe | ResolvedRecipe,
+  size: SoundSize,
+  attacks: readonly Attack[] = [],
+  laid?: TimeMap,
+): Plan {
+  const recipe = resolveRecipe(given)
+  const { method } = recipe
   const { frames, sampleRate } = size
   const tied = method.tiesPitchToSpeed
   const line = recipe.pitchLine ? pointPitch(recipe.pitchLine, sampleRate, recipe.pitchSemitones) : undefined
   const pitch = line ?? constantPitch(recipe.pitchSemitones)
   let map: TimeMap
-  if (recipe.map) map = pointMap(frames, sampleRate, recipe.map)
+  if (laid) map = laid
+  else if (recipe.map) map = pointMap(frames, sampleRate, recipe.map)
   else
     map = straightMap(frames, tied && !line ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch)
-  if (tied && (line || recipe.map)) map = tapeMap(map, pitch)
+  if (tied && (line || recipe.map) && !laid) map = tapeMap(map, pitch)
   const strength = (recipe.holdPercent ?? 0) / 100
   if (strength > 0) {
     const resampled = method.pitchBy === 'reading back'
@@ -78,11 +88,13 @@ export function planOf(recipe: Recipe, size: SoundSize, attacks: readonly Attack
     )
   }
   const stretch = map.length / Math.max(1, frames)
-  const straight = !recipe.map && !recipe.pitchLine
+  const straight = !recipe.map && !recipe.pitchLine && !laid
   const pitchSemitones = tied
     ? ratioToSemitones(map.speedAt(asOutput(0)) || 1)
     : ratioToSemitones(pitch.ratioAt(asOutput(0)))
   return {
+    recipe,
+    method,
     map,
     pitch: tied ? constantPitch(0) : pitch,
     stretch: straight ? (tied ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch) : stretch,
@@ -94,22 +106,31 @@ export function planOf(recipe: Recipe, size: SoundSize, attacks: readonly Attack
 const formantsRest = (recipe: Recipe) => recipe.formants !== 'shift' || (recipe.formantSemitones ?? 0) === 0
 
 /** What a rendering of this recipe needs to know of its source beforehand. */
-export function needsOf(recipe: Recipe): AnyMethod['needs'] {
-  const { needs } = methodById(recipe.methodId)
+export function needsOf(recipe: Recipe | ResolvedRecipe): AnyMethod['needs'] {
+  const { needs } = 'method' in recipe ? recipe.method : methodById(recipe.methodId)
   return (recipe.holdPercent ?? 0) > 0 && !needs.includes('attacks') ? [...needs, 'attacks'] : needs
 }
 
 /**
  * Open a recipe on a source. Outside its frames a rendering is silent. Without an analysis the source is analysed here and
  * now, as far as the recipe needs it.
- * @throws {AppError} as `checkRecipe` for a recipe that does not hold.
+ * @throws {AppError} as `planOf`.
  */
-export function openRendering(sound: AudioBlock | SoundSource, recipe: Recipe, analysis?: Analysis): Rendering {
-  const source = soundSource(sound)
-  const method = methodById(recipe.methodId)
+export function openRendering(
+  sound: AudioBlock | SoundSource,
+  given: Recipe | ResolvedRecipe,
+  analysis?: Analysis,
+): Rendering {
+  const recipe = resolveRecipe(given)
   const known = analyse(sound, needsOf(recipe), analysis)
+  return openPlan(sound, planOf(recipe, soundSource(sound), known.attacks), known)
+}
+
+/** The same for a plan that was made already, of the very source. `known` has what its method needs. */
+export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): Rendering {
+  const source = soundSource(sound)
+  const { recipe, method, map, pitch, pitchSemitones, isSource } = plan
   const settings = resolveSettings(method.settings, recipe.settings, method.pick?.(known, source.sampleRate))
-  const { map, pitch, pitchSemitones, isSource } = planOf(recipe, source, known.attacks)
   if (isSource) return { map, pitchSemitones, isSource, seams: [], voice: sourceVoice(source) }
   const formantRatioAt = formantLine(recipe, pitch)
   // how far the method itself moves the envelope, against how far it is to be moved
@@ -138,15 +159,9 @@ export function openRendering(sound: AudioBlock | SoundSource, recipe: Recipe, a
   return { map, pitchSemitones, isSource, seams, voice: within(voice, map.outputFrames) }
 }
 
-/** What a recipe comes to, and where the result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
-export function outlineOf(
-  sound: AudioBlock | SoundSource,
-  recipe: Recipe,
-  known: Analysis,
-): Plan & { readonly seams: readonly number[] } {
-  const source = soundSource(sound)
-  const plan = planOf(recipe, source, known.attacks)
-  return { ...plan, seams: plan.isSource ? [] : piecesOf(source, methodById(recipe.methodId), plan.map, known).seams }
+/** Where a planned result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
+export function seamsOfPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): readonly number[] {
+  return plan.isSource ? [] : piecesOf(soundSource(sound), plan.method, plan.map, known).seams
 }
 
 /** Where a result falls into pieces, and what of the source each is made of; one that does not, of all. */
@@ -175,17 +190,15 @@ function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: A
  * Where beginning anywhere takes long: all that a rendering needs to begin at source frames `from` up to `to`, in small steps; undefined
  * where it can begin at once. The samples are the same without.
  */
-export function prepareRendering(
+export function preparePlan(
   sound: AudioBlock | SoundSource,
-  recipe: Recipe,
+  { method, map, isSource }: Plan,
   known: Analysis,
   from: number,
   to: number,
 ): Generator<void> | undefined {
-  const method = methodById(recipe.methodId)
   const source = soundSource(sound)
   if (!method.prepare && !source.slow) return undefined
-  const { map, isSource } = planOf(recipe, source, known.attacks)
   if (isSource) return undefined
   const { seams, cutOf, prepare } = piecesOf(source, method, map, known)
   const piece = pieceAt(seams, map.outputAt(asSource(from)))

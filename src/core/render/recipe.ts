@@ -1,4 +1,5 @@
 import { AppError } from '../errors'
+import type { AnyMethod } from '../methods/method'
 import { methodById } from '../methods/registry'
 import { resolveSettings, type SettingValues } from '../methods/settings'
 import type { PitchPoint } from '../timeline/pitchLine'
@@ -81,12 +82,31 @@ export const PITCH_RANGE = { min: -36, max: 36 } as const
 export const FORMANT_RANGE = { min: -24, max: 24 } as const
 export const HOLD_RANGE = { min: 0, max: 100 } as const
 
+/** A recipe whose method was looked up and whose settings were looked at, once for all that comes of it. */
+export interface ResolvedRecipe extends Recipe {
+  readonly method: AnyMethod
+}
+
+/** @throws {AppError} `method/unknown`; `setting/unknown`; `setting/range`. */
+export function resolveRecipe(recipe: Recipe | ResolvedRecipe): ResolvedRecipe {
+  if ('method' in recipe) return recipe
+  const method = methodById(recipe.methodId)
+  resolveSettings(method.settings, recipe.settings)
+  return { ...recipe, method }
+}
+
 /**
  * Check a recipe that came from outside. Maps and lines by hand are checked where they are opened, since only the source
  * tells how far they may reach.
- * @throws {AppError} `recipe/range` naming what is out of range; `method/unknown`; `setting/unknown`; `setting/range`.
+ * @throws {AppError} `recipe/range` naming what is out of range; as `resolveRecipe`.
  */
 export function checkRecipe(recipe: Recipe): Recipe {
+  checkedRecipe(recipe)
+  return recipe
+}
+
+/** The same, resolved. @throws {AppError} as `checkRecipe`. */
+export function checkedRecipe(recipe: Recipe): ResolvedRecipe {
   const within = (name: string, value: number, range: { min: number; max: number }) => {
     if (!(value >= range.min && value <= range.max)) {
       throw new AppError('recipe/range', { name, value: String(value), min: range.min, max: range.max })
@@ -99,6 +119,5 @@ export function checkRecipe(recipe: Recipe): Recipe {
   if (!Number.isInteger(recipe.seed) || recipe.seed < 0 || recipe.seed > 0xffffffff) {
     throw new AppError('recipe/range', { name: 'seed', value: String(recipe.seed), min: 0, max: 0xffffffff })
   }
-  resolveSettings(methodById(recipe.methodId).settings, recipe.settings)
-  return recipe
+  return resolveRecipe(recipe)
 }

@@ -1,8 +1,9 @@
 import { semitonesToRatio } from '../dsp/units'
 import { AppError } from '../errors'
-import { asOutput, asSource, type OutputFrame } from './axes'
+import { asOutput, type OutputFrame, type SourceFrame } from './axes'
+import { composed, type Passage, reversed } from './passage'
 import { type Ramp, rampIntegral, rampInverse, rampRate } from './ramp'
-import type { TimeMap } from './timeMap'
+import { passageOf, type TimeMap, timeMapOf } from './timeMap'
 
 /**
  * The wanted change of pitch over the result. `toTuned` is the integral of the pitch ratio: the axis on which a sound that
@@ -98,32 +99,27 @@ export function pointPitch(points: readonly PitchPoint[], sampleRate: number, of
   }
 }
 
+/** A pitch line as the way from the result to the tuned axis. */
+const tuning = (pitch: PitchLine): Passage<OutputFrame> => ({
+  to: pitch.toTuned,
+  from: pitch.fromTuned,
+  speedAt: pitch.ratioAt,
+})
+
 /** The time map from the tuned axis to the source: what a method follows when its result is read back at the ratio. */
 export function tunedMap(map: TimeMap, pitch: PitchLine): TimeMap {
-  return {
-    sourceFrames: map.sourceFrames,
-    length: pitch.toTuned(asOutput(map.length)),
-    outputFrames: Math.ceil(pitch.toTuned(asOutput(map.length))),
-    sourceAt: (tuned) => asSource(map.sourceAt(pitch.fromTuned(tuned))),
-    outputAt: (source) => asOutput(pitch.toTuned(map.outputAt(source))),
-    speedAt: (tuned) => {
-      const output = pitch.fromTuned(tuned)
-      return map.speedAt(output) / pitch.ratioAt(output)
-    },
-  }
+  const length = pitch.toTuned(asOutput(map.length))
+  const way = composed(reversed(tuning(pitch)), passageOf(map)) as Passage<OutputFrame, SourceFrame>
+  return { ...timeMapOf(way, map.sourceFrames, length), outputFrames: Math.ceil(length) }
 }
 
 /**
  * The map of a method for which length and pitch are one thing, as on tape: the pitch line turns the one speed as well, so
  * the result runs through `map` at the ratio and ends that much sooner or later.
  */
-export function tapeMap(map: TimeMap, pitch: PitchLine): TimeMap {
-  return {
-    sourceFrames: map.sourceFrames,
-    length: pitch.fromTuned(map.length),
-    outputFrames: Math.round(pitch.fromTuned(map.length)),
-    sourceAt: (output) => map.sourceAt(asOutput(pitch.toTuned(output))),
-    outputAt: (source) => pitch.fromTuned(map.outputAt(source)),
-    speedAt: (output) => map.speedAt(asOutput(pitch.toTuned(output))) * pitch.ratioAt(output),
-  }
-}
+export const tapeMap = (map: TimeMap, pitch: PitchLine): TimeMap =>
+  timeMapOf(
+    composed(tuning(pitch) as Passage<OutputFrame, OutputFrame>, passageOf(map)),
+    map.sourceFrames,
+    pitch.fromTuned(map.length),
+  )

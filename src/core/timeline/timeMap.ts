@@ -1,5 +1,6 @@
 import { AppError } from '../errors'
 import { asOutput, asSource, type OutputFrame, type SourceFrame } from './axes'
+import { composed, type Passage, straight } from './passage'
 import { type Ramp, type RampKind, rampEnd, rampIntegral, rampInverse, rampRate } from './ramp'
 
 /**
@@ -18,6 +19,27 @@ export interface TimeMap {
   /** source frames per output frame at that moment of the result */
   speedAt(output: OutputFrame): number
 }
+
+/** A time map as a passage from result to source. */
+export const passageOf = (map: TimeMap): Passage<OutputFrame, SourceFrame> => ({
+  to: map.sourceAt,
+  from: map.outputAt,
+  speedAt: map.speedAt,
+})
+
+/** A passage from result to source as a time map of so many frames; `length` is that of the result, unrounded. */
+export const timeMapOf = (
+  { to, from, speedAt }: Passage<OutputFrame, SourceFrame>,
+  sourceFrames: number,
+  length: number,
+): TimeMap => ({
+  sourceFrames,
+  length,
+  outputFrames: Math.round(length),
+  sourceAt: to,
+  outputAt: from,
+  speedAt,
+})
 
 /**
  * One straight line: the result is `stretch` times as long as the source.
@@ -41,14 +63,10 @@ export function straightMap(sourceFrames: number, stretch: number): TimeMap {
 }
 
 /** The same map onto a part of the source: its frame `start` is the part's first, of `sourceFrames`. */
-export function shiftedMap(map: TimeMap, start: number, sourceFrames: number): TimeMap {
-  return {
-    ...map,
-    sourceFrames,
-    sourceAt: (output) => asSource(map.sourceAt(output) - start),
-    outputAt: (source) => map.outputAt(asSource(source + start)),
-  }
-}
+export const shiftedMap = (map: TimeMap, start: number, sourceFrames: number): TimeMap => ({
+  ...timeMapOf(composed(passageOf(map), straight(1, -start)), sourceFrames, map.length),
+  outputFrames: map.outputFrames,
+})
 
 /** The stretch that gives exactly `outputFrames`, which `round(sourceFrames × stretch)` then returns. */
 export function stretchForFrames(sourceFrames: number, outputFrames: number): number {
