@@ -82,6 +82,12 @@ export {
   type SettingsSchema,
   type SettingValues,
 } from './methods/settings'
+export { type Arrangement, heardRows, type MixPart, type Row } from './mix/arrangement'
+export { type ClickKind, clickStroke, clickVoice } from './mix/click'
+export { type LaidPart, type Lap, layPart } from './mix/layPart'
+export { type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
+export { addPart, type LaidMix, layMix, mixVoice, rowGains } from './mix/mixVoice'
+export { needsOfPart, openPart, type PartVoice, withRunUp } from './mix/partVoice'
 export { RATE_RANGE } from './render/atRate'
 export {
   type ExportFacts,
@@ -120,7 +126,27 @@ export { fileBase, resultName } from './render/resultName'
 export { mayBeCut, piecesBetween } from './render/seams'
 export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
+export { BEATS_PER_BAR_RANGE, checkMetre, type Metre, openMetre } from './timeline/metre'
+export { type OwnBeats, ownPassage } from './timeline/ownBeats'
 export type { PitchPoint } from './timeline/pitchLine'
+export {
+  addTempo,
+  BPM_RANGE,
+  checkTempoLine,
+  cutTempo,
+  drawTempo,
+  flattenTempo,
+  limitTempo,
+  multiplyTempo,
+  type OpenTempo,
+  openTempo,
+  rampTempo,
+  smoothTempo,
+  type TempoCurve,
+  type TempoEvent,
+  type TempoLine,
+  tempoOfBeats,
+} from './timeline/tempoLine'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
 export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'

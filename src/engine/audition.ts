@@ -8,7 +8,7 @@ import {
   sourceVoice,
   type Voice,
 } from '../core'
-import { downmixInto } from './downmix'
+import { downmixInto } from '../core/audio/downmix'
 import { openSound, type Sound } from './sound'
 
 /** A sound that is heard over, or instead of, what plays; it belongs to no session. */

@@ -1,10 +1,10 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { type AudioBlock, asSource, inBlocks, planOf, renderBlock } from '../core'
+import { downmixInto } from '../core/audio/downmix'
 import { byParts } from '../core/testing/byParts'
 import { recipe } from '../core/testing/recipes'
 import { chord, noise, sine } from '../core/testing/signals'
 import { fitTone, rms } from '../core/testing/tone'
-import { downmixInto } from './downmix'
 import { createLaneMixer, type LaneMixer, type Program } from './laneMixer'
 
 const source = chord({ hz: [220, 331.2, 517.9], seconds: 1.5 })

@@ -18,8 +18,8 @@ import {
   type TimeMap,
   type Voice,
 } from '../core'
+import { downmixInto } from '../core/audio/downmix'
 import { lowerBound } from '../core/dsp/search'
-import { downmixInto } from './downmix'
 
 /** What one lane plays: the source itself, or a recipe of it; at a gain. */
 export interface LaneOrder {

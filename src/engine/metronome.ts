@@ -1,3 +1,4 @@
+import { clickStroke } from '../core'
 import { lowerBound } from '../core/dsp/search'
 
 /** Moments of the source that are clicked at while it plays. */
@@ -8,11 +9,6 @@ export interface ClickTrack {
   readonly kinds: Uint8Array
   readonly gain: number
 }
-
-const HZ = [1320, 1980, 990] as const
-const LEVELS = [0.8, 1, 0.45] as const
-const SECONDS = 0.03
-const DECAY_SECONDS = 0.006
 
 /** Where in a block of `count` frames that goes from source frame `from` to `to` the moments in `frames` fall. */
 export function crossings(
@@ -35,14 +31,8 @@ export function crossings(
 
 /** Short clicks that are laid over what plays, each at its own frame. */
 export function createMetronome(sampleRate: number) {
-  const length = Math.round(SECONDS * sampleRate)
-  const sounds = HZ.map((hz, kind) =>
-    Float32Array.from({ length }, (_, i) => {
-      const t = i / sampleRate
-      const rise = Math.min(1, i / (0.0005 * sampleRate))
-      return 0.35 * (LEVELS[kind] as number) * rise * Math.exp(-t / DECAY_SECONDS) * Math.sin(2 * Math.PI * hz * t)
-    }),
-  )
+  const sounds = ([0, 1, 2] as const).map((kind) => clickStroke(kind, sampleRate))
+  const length = (sounds[0] as Float32Array).length
   let running: { sound: Float32Array; at: number; gain: number }[] = []
   return {
     /** Add the clicks of a block that covers source frames `from…to` onto both channels. */

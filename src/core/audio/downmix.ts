@@ -1,4 +1,4 @@
-import type { Channels } from '../core'
+import type { Channels } from './block'
 
 const DIAGONAL = Math.SQRT1_2
 

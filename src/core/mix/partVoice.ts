@@ -1,0 +1,192 @@
+import type { Analysis } from '../analysis/analysis'
+import type { AudioBlock, Channels } from '../audio/block'
+import { silence } from '../audio/block'
+import { downmixInto } from '../audio/downmix'
+import { type SoundSource, soundSource } from '../audio/soundSource'
+import { dbToAmplitude } from '../dsp/units'
+import type { Voice } from '../methods/method'
+import { resolveSettings } from '../methods/settings'
+import { atRate } from '../render/atRate'
+import { needsOf, openPlan, type Plan, planOf, preparePlan, sourceVoice } from '../render/openVoice'
+import { type ResolvedRecipe, resolveRecipe } from '../render/recipe'
+import { asOutput } from '../timeline/axes'
+import { shiftedMap } from '../timeline/timeMap'
+import { LAP_FADE_SECONDS, type LaidPart, type Lap } from './layPart'
+import { roundSource } from './roundSource'
+
+/** A part as it sounds: stereo at the mix's rate, over frames of the mix; silent outside of where it lies. */
+export interface PartVoice extends Voice {
+  readonly laid: LaidPart
+  /** where reading has to begin so that from this frame on it comes to what reading all of it comes to */
+  readsFrom(frame: number): number
+  /** what takes long before it can begin at a frame, in small steps; undefined where nothing does */
+  prepare(frame: number): Generator<void> | undefined
+}
+
+/** a sound that is cut begins and ends over this, s */
+const CUT_IN_SECONDS = 0.002
+const CUT_OUT_SECONDS = 0.005
+const CHUNK = 256
+const PREPARED_SECONDS = 0.25
+
+/**
+ * Open a laid part on its sound. A part without a recipe that changes anything is its source, bit for bit, where rates agree.
+ * @param known  of the sound: what the part's method needs.
+ * @param rate  of the mix, Hz.
+ * @throws {AppError} as `planOf`.
+ */
+export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known: Analysis, rate: number): PartVoice {
+  const source = soundSource(sound)
+  const { part, from, to, laps } = laid
+  const gain = dbToAmplitude(part.gainDb)
+  const fade = Math.round(LAP_FADE_SECONDS * rate)
+  const edge = edgesOf(laid, rate)
+  const left = new Float32Array(CHUNK)
+  const right = new Float32Array(CHUNK)
+  const block = silence(source.channelCount, CHUNK)
+  let recipe: ResolvedRecipe | undefined
+  let opened: { readonly lap: Lap; readonly voice: Voice }[] = []
+  const plans = new Map<Lap, Planned>()
+
+  /** The part's recipe, with what its method picks for this material: picked once, for the source as it is. */
+  function settled(): ResolvedRecipe {
+    if (recipe) return recipe
+    const resolved = resolveRecipe(part.recipe)
+    const { method } = resolved
+    const settings = resolveSettings(method.settings, resolved.settings, method.pick?.(known, source.sampleRate))
+    recipe = { ...resolved, settings }
+    return recipe
+  }
+
+  /** What a lap is made of: its source, or the round that it goes in, and the plan on that. */
+  function planned(lap: Lap): Planned {
+    const there = plans.get(lap)
+    if (there) return there
+    const round = laid.loop && roundSource(source, known, laid.loop)
+    const own = round ? soundSource(round.audio) : source
+    const heard = round ? round.known : known
+    const map = round ? shiftedMap(lap.map, round.start, own.frames) : lap.map
+    const made = { own, heard, start: round?.start ?? 0, plan: planOf(settled(), own, heard.attacks, map) }
+    plans.set(lap, made)
+    return made
+  }
+
+  function open(lap: Lap): Voice {
+    const { own, heard, start, plan } = planned(lap)
+    const { asItIs } = lap
+    const bare = sourceVoice(own)
+    const voice: Voice =
+      asItIs === undefined
+        ? openPlan(own, plan, heard).voice
+        : { read: (frame, out) => bare.read(frame + asItIs - start, out) }
+    return atRate({ voice, channelCount: own.channelCount, sampleRate: own.sampleRate }, rate)
+  }
+
+  function voiceOf(lap: Lap): Voice {
+    let there = opened.find((one) => one.lap === lap)
+    if (!there) {
+      there = { lap, voice: open(lap) }
+      opened = [...opened.slice(-1), there]
+    }
+    return there.voice
+  }
+
+  /** Laps that are heard between two frames; two of them where one fades over to the next. */
+  const lapsIn = (start: number, end: number) => laps.filter((lap) => lap.zero < end && lap.to > start)
+
+  function add(lap: Lap, isLast: boolean, frame: number, out: Channels) {
+    const count = (out[0] as Float32Array).length
+    const start = Math.max(frame, lap.zero)
+    const end = Math.min(frame + count, lap.to)
+    const frames = end - start
+    const channels = block.map((channel) => channel.subarray(0, frames))
+    voiceOf(lap).read(start - lap.zero, channels)
+    const [ownLeft, ownRight] = [left.subarray(0, frames), right.subarray(0, frames)]
+    downmixInto(ownLeft, ownRight, channels)
+    const [outLeft, outRight] = out as readonly [Float32Array, Float32Array]
+    for (let i = 0; i < frames; i++) {
+      const at = start + i
+      let weight = 1
+      if (lap.zero < lap.from && at < lap.from) weight = (at - lap.zero + 0.5) / fade
+      if (!isLast && at >= lap.to - fade) weight *= (lap.to - at - 0.5) / fade
+      const place = at - frame
+      outLeft[place] = (outLeft[place] as number) + weight * (ownLeft[i] as number)
+      outRight[place] = (outRight[place] as number) + weight * (ownRight[i] as number)
+    }
+  }
+
+  return {
+    laid,
+    read(frame, out) {
+      for (const channel of out) channel.fill(0)
+      const end = Math.min(to, frame + (out[0]?.length ?? 0))
+      for (let at = Math.max(from, frame); at < end; at += CHUNK) {
+        const now = out.map((channel) => channel.subarray(at - frame, Math.min(end, at + CHUNK) - frame))
+        for (const lap of lapsIn(at, at + (now[0] as Float32Array).length)) add(lap, lap === laps.at(-1), at, now)
+        for (const channel of now)
+          for (let i = 0; i < channel.length; i++) {
+            const value = channel[i] as number
+            channel[i] = gain * edge(at + i) * value
+          }
+      }
+    },
+    readsFrom: (frame) => Math.max(from, Math.min(frame, ...lapsIn(frame, frame + 1).map((lap) => lap.zero))),
+    prepare(frame) {
+      const at = Math.max(from, frame)
+      const lap = lapsIn(at, at + 1)[0]
+      if (!lap || lap.asItIs !== undefined) return undefined
+      const { own, heard, plan } = planned(lap)
+      const first = plan.map.sourceAt(asOutput(((at - lap.zero) / rate) * own.sampleRate))
+      const last = Math.min(own.frames, first + PREPARED_SECONDS * own.sampleRate)
+      return preparePlan(own, plan, heard, Math.max(0, first), last)
+    },
+  }
+}
+
+interface Planned {
+  readonly own: SoundSource
+  readonly heard: Analysis
+  /** the frame of the source that its first frame is */
+  readonly start: number
+  readonly plan: Plan
+}
+
+/** What the methods of a part need to know of its sound. */
+export const needsOfPart = ({ recipe }: LaidPart['part']) => needsOf(recipe)
+
+/** How loud a part is at a frame of the mix for its fades, 0–1; where it is cut out of its sound, it is faded anyway. */
+function edgesOf({ part, from, to, startsInside, endsInside }: LaidPart, rate: number): (frame: number) => number {
+  const fadeIn = Math.round(Math.max(part.fadeIn, startsInside ? CUT_IN_SECONDS : 0) * rate)
+  const fadeOut = Math.round(Math.max(part.fadeOut, endsInside ? CUT_OUT_SECONDS : 0) * rate)
+  const rise = (share: number) => share * share * (3 - 2 * share)
+  return (frame) => {
+    let level = 1
+    if (frame - from < fadeIn) level = rise((frame - from + 0.5) / fadeIn)
+    if (to - frame <= fadeOut) level *= rise((to - frame - 0.5) / fadeOut)
+    return level
+  }
+}
+
+const RUN_UP = 4096
+
+/** The same, but wherever reading begins it comes to what reading all of the part comes to: it runs up from where it has to. */
+export function withRunUp(voice: PartVoice): PartVoice {
+  let at = Number.NaN
+  return {
+    ...voice,
+    read(frame, out) {
+      if (frame !== at) {
+        const run = silence(2, RUN_UP)
+        for (let from = voice.readsFrom(frame); from < frame; from += RUN_UP) {
+          const count = Math.min(RUN_UP, frame - from)
+          voice.read(
+            from,
+            run.map((channel) => channel.subarray(0, count)),
+          )
+        }
+      }
+      voice.read(frame, out)
+      at = frame + (out[0]?.length ?? 0)
+    },
+  }
+}

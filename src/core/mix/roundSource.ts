@@ -1,0 +1,89 @@
+import type { Analysis } from '../analysis/analysis'
+import { type AudioBlock, silence } from '../audio/block'
+import type { SoundSource } from '../audio/soundSource'
+
+/** A piece of a source that goes round: what lies before its first frame is its end, and behind its last its beginning. */
+export interface RoundSource {
+  readonly audio: AudioBlock
+  readonly known: Analysis
+  /** the frame of the source that its first one is; below 0 where the piece begins at the source's start */
+  readonly start: number
+}
+
+/** what lies around a round, s: as much as any method looks around a moment */
+const MARGIN_SECONDS = 0.5
+
+const made = new WeakMap<SoundSource, Map<string, { readonly of: Analysis; readonly round: RoundSource }>>()
+
+/**
+ * A piece of a source, going round, with what is known of it. The same one for the same piece.
+ * @param bounds  seconds of the source; what lies behind the source's end is silent.
+ */
+export function roundSource(
+  source: SoundSource,
+  known: Analysis,
+  bounds: { readonly start: number; readonly end: number },
+): RoundSource {
+  const { sampleRate } = source
+  const first = Math.round(bounds.start * sampleRate)
+  const length = Math.max(1, Math.round((bounds.end - bounds.start) * sampleRate))
+  const kept = made.get(source) ?? new Map()
+  made.set(source, kept)
+  const key = `${first} ${length}`
+  const there = kept.get(key)
+  if (there?.of === known) return there.round
+  const margin = Math.round(MARGIN_SECONDS * sampleRate)
+  const frames = length + 2 * margin
+  const channels = silence(source.channelCount, frames)
+  /** Run by run of the round: where it lies in the block, and in the source. */
+  for (let at = 0; at < frames; ) {
+    const inRound = modulo(at - margin, length)
+    const count = Math.min(frames - at, length - inRound)
+    const from = Math.max(0, Math.min(source.frames, first + inRound))
+    const to = Math.max(from, Math.min(source.frames, first + inRound + count))
+    const part = source.part(from, to)
+    channels.forEach((channel, c) => {
+      channel.set(part.channels[c] as Float32Array, at + from - first - inRound)
+    })
+    at += count
+  }
+  const start = first - margin
+  const round = { audio: { sampleRate, channels }, known: around(known, start, frames, first, length), start }
+  kept.set(key, { of: known, round })
+  return round
+}
+
+const modulo = (value: number, by: number) => ((value % by) + by) % by
+
+/** What is known of the source, where it lies in the round. */
+function around({ attacks, pitch }: Analysis, start: number, frames: number, first: number, length: number): Analysis {
+  const own = (attacks ?? []).filter(({ frame }) => frame >= first && frame < first + length)
+  const rounds = [...Array(Math.ceil(frames / length) + 2).keys()].map(
+    (n) => n - Math.ceil((first - start) / length) - 1,
+  )
+  return {
+    ...(attacks && {
+      attacks: rounds
+        .flatMap((n) => own.map((attack) => ({ ...attack, frame: attack.frame - start + n * length })))
+        .filter(({ frame }) => frame >= 0 && frame < frames)
+        .sort((a, b) => a.frame - b.frame),
+    }),
+    ...(pitch && { pitch: pitchAround(pitch, start, frames, first, length) }),
+  }
+}
+
+function pitchAround(
+  { hopFrames, hz, clarity }: NonNullable<Analysis['pitch']>,
+  start: number,
+  frames: number,
+  first: number,
+  length: number,
+) {
+  const steps = Math.ceil(frames / hopFrames) + 1
+  const read = (values: Float32Array) =>
+    Float32Array.from({ length: steps }, (_, n) => {
+      const frame = first + modulo(n * hopFrames + start - first, length)
+      return values[Math.round(frame / hopFrames)] ?? 0
+    })
+  return { hopFrames, hz: read(hz as Float32Array), clarity: read(clarity as Float32Array) }
+}
