@@ -187,7 +187,7 @@ async function readSound(file: string): Promise<ReadSound> {
   return { sound: audio, taggedBpm: await taggedTempo(bytesInMemory(bytes)), warnings, given: () => shared(audio) }
 }
 
-async function knowFile(
+export async function knowFile(
   file: string,
   {
     sensitivity,

@@ -56,6 +56,20 @@ decides, and the choice is told. --bpm TO alone starts from the tempo that is fo
     about: `Read a session: a .zumbet file, or a session.json whose sounds lie beside it (docs/session.md). Tells what is in it and what did
 not hold; --json gives the session as it is read; --extract writes its sounds into a folder.`,
   },
+  mix: {
+    usage: `zumbet mix SESSION OUT.wav [--stems DIR] [--click OUT.wav] [--from BAR] [--to BAR] [--rate HZ] [--depth 16|24|32f]
+      [--workers N]`,
+    about: `Mix what lies on a session's timeline: a .zumbet file, or a session.json whose sounds lie beside it (docs/session.md).
+The file begins at beat 0 and ends with the last part, to the frame. Bars count from 1: --from begins where a bar begins, and gives the
+samples of the whole mix from there on; --to ends where a bar begins. Stereo; without --rate, at the rate that most sounds have; without
+--depth, 24 bits. --stems writes a file for each row as it is heard in the mix, --click the click by itself. Without a tempo said for it,
+a sound's is found out. What does not hold on the timeline is told in one line, and nothing is written.`,
+  },
+  tempo: {
+    usage: 'zumbet tempo IN|SESSION OUT.json|OUT.mid [--every beat|bar] [--workers N]',
+    about: `Write the tempo line that a performance has, found out from its beats (or bars), or that a session has. In a MIDI file ramps
+are steps, eight to a beat. In JSON the line is as a session has it; "firstBeat" is where its beat 0 lies in the performance, seconds.`,
+  },
   methods: { usage: 'zumbet methods [--json]', about: 'List the methods and their settings.' },
   info: { usage: 'zumbet info IN [--json]', about: 'Tell length, rate, channels, depth and peak of a sound.' },
 }

@@ -1,29 +1,13 @@
-import { basename, dirname, join, relative } from 'node:path'
+import { basename, join } from 'node:path'
 import { AppError } from '../core'
 import { createContentHash } from '../host/contentHash'
 import { errorText } from '../host/errorText'
-import { mendedText, readSession, type SessionRead, type Source } from '../session'
-import {
-  isSafePath,
-  type OpenSessionFile,
-  openSessionFile,
-  parseSession,
-  type Sink,
-  safeFileName,
-} from '../session/sessionFile'
+import { mendedText, type Source } from '../session'
+import { safeFileName } from '../session/sessionFile'
 import { places, readArguments } from './args'
-import { openBytes, readText } from './files'
 import { makeFolder, partialFile } from './places'
+import { type FoundSession, findSession } from './sessionPlace'
 import type { Terminal } from './terminal'
-
-/** A session, and where its sounds come from. */
-interface Found {
-  readonly read: SessionRead
-  readonly notes: readonly string[]
-  sizeOf(source: Source): number | undefined
-  extract(source: Source, sink: Sink): Promise<void>
-  close(): Promise<void> | void
-}
 
 /** `session FILE`: what a session holds, as it is read; and its sounds as files. */
 export async function readSessionFile(words: readonly string[], { out, err, progress }: Terminal) {
@@ -31,7 +15,7 @@ export async function readSessionFile(words: readonly string[], { out, err, prog
   const [file] = places(args, ['FILE']) as [string]
   const folder = args.text('extract')
   if (folder !== undefined) makeFolder(folder)
-  const found = /\.json$/i.test(file) ? await besideFile(file) : await inZip(file)
+  const found = await findSession(file)
   try {
     const { read } = found
     if (read.kind === 'unreadable')
@@ -68,7 +52,7 @@ function tell({ name, file, target, variants, facts }: Source, bytes: number | u
 
 /** Every sound into a folder, each once; one that is missing or damaged loses none of the others. */
 async function extractAll(
-  found: Found,
+  found: FoundSession,
   sources: readonly Source[],
   folder: string,
   { out, err, progress }: Pick<Terminal, 'out' | 'err' | 'progress'>,
@@ -104,71 +88,4 @@ async function extractAll(
     }
   }
   if (failed > 0) throw new AppError('session-file/parts', { failed, folder })
-}
-
-async function inZip(file: string): Promise<Found> {
-  const bytes = openBytes(file)
-  let zip: OpenSessionFile
-  try {
-    zip = await openSessionFile(bytes, basename(file))
-  } catch (error) {
-    bytes.close()
-    throw error
-  }
-  const { read, strange } = zip
-  return {
-    read,
-    notes:
-      strange.length > 0 ? [`names that lead out of the file were left out: ${strange.slice(0, 5).join(', ')}`] : [],
-    sizeOf: (source) => zip.sizeOf(source),
-    extract: (source, sink) => zip.extract(source, sink),
-    async close() {
-      await zip.close()
-      bytes.close()
-    },
-  }
-}
-
-const PART_BYTES = 2 ** 22
-
-/** A plain session.json, whose sounds lie where `file` says, beside it or in folders below. */
-async function besideFile(file: string): Promise<Found> {
-  const raw = parseSession(await readText(file), basename(file))
-  const folder = dirname(file)
-  const pathOf = ({ file: name }: Source) => (isSafePath(name) ? join(folder, name) : undefined)
-  const strange: string[] = []
-  const read = readSession(raw)
-  if (read.kind !== 'unreadable')
-    for (const source of read.session.sources) if (!pathOf(source)) strange.push(source.file)
-  const openAt = (source: Source) => {
-    const path = pathOf(source)
-    if (!path) throw new AppError('session-file/missing', { file: basename(file), name: source.name })
-    return openBytes(path)
-  }
-  return {
-    read,
-    notes:
-      strange.length > 0
-        ? [`sounds that do not lie below ${relative('.', folder) || '.'}: ${strange.slice(0, 5).join(', ')}`]
-        : [],
-    sizeOf(source) {
-      try {
-        const bytes = openAt(source)
-        bytes.close()
-        return bytes.length
-      } catch {
-        return undefined
-      }
-    },
-    async extract(source, sink) {
-      const bytes = openAt(source)
-      try {
-        for (let at = 0; at < bytes.length; at += PART_BYTES)
-          await sink((await bytes.read(at, PART_BYTES)) as Uint8Array<ArrayBuffer>)
-      } finally {
-        bytes.close()
-      }
-    },
-    close() {},
-  }
 }

@@ -1,5 +1,12 @@
 import { main } from './main'
+import { mixSession } from './mix'
+import { services } from './services'
 import { readSessionFile } from './session'
-import { work } from './supervise'
+import { isWork, work } from './supervise'
+import { writeTempo } from './tempo'
+import { serve } from './threads'
 
-await work((words, terminal) => main(words, terminal, { session: readSessionFile }))
+// this is loaded by the command's other threads as well
+const sessions = { session: readSessionFile, mix: mixSession, tempo: writeTempo }
+if (isWork()) await work((words, terminal) => main(words, terminal, sessions))
+else serve(services)

@@ -78,6 +78,24 @@ export async function askThread<Result>(service: string, given: unknown): Promis
   throw new Error(`${service}: no answer`)
 }
 
+/** Threads that keep what they have made from one question to the next: each is asked by its number. To be closed. */
+export function keptThreads(service: string, given: unknown, count: number) {
+  const workerData: Given = { service, given }
+  const threads = Array.from({ length: count }, () => new Worker(new URL(import.meta.url), { workerData }))
+  return {
+    /** @throws what the service threw. */
+    async ask<Result>(thread: number, question: unknown): Promise<Result> {
+      const worker = threads[thread] as Worker
+      const answer = once(worker, 'message')
+      worker.postMessage(question)
+      const [told] = (await answer) as [Answer]
+      if ('failed' in told) throw fromWire(told.failed)
+      return told.answer as Result
+    },
+    close: () => Promise.all(threads.map((thread) => thread.terminate())),
+  }
+}
+
 /** Be such a thread. */
 export function serve(services: Readonly<Record<string, Service>>) {
   const { service, given } = workerData as Given

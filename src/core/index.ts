@@ -85,7 +85,7 @@ export {
 export { type Arrangement, heardRows, type MixPart, type Row } from './mix/arrangement'
 export { type ClickKind, clickStroke, clickVoice } from './mix/click'
 export { type LaidPart, type Lap, layPart } from './mix/layPart'
-export { type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
+export { createMixWriter, type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
 export { addPart, type LaidMix, layMix, mixVoice, rowGains } from './mix/mixVoice'
 export { needsOfPart, openPart, type PartVoice, withRunUp } from './mix/partVoice'
 export { RATE_RANGE } from './render/atRate'
@@ -145,8 +145,10 @@ export {
   type TempoCurve,
   type TempoEvent,
   type TempoLine,
+  tempoBetween,
   tempoOfBeats,
 } from './timeline/tempoLine'
+export { tempoSteps } from './timeline/tempoSteps'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
 export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'

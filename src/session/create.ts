@@ -1,5 +1,6 @@
 import { firstLanes, type Material } from '../core'
 import { PLAIN_TARGET, SESSION_VERSION, type Session, type Source, type Target, type Variant } from './schema'
+import type { timelineShape } from './timelineSchema'
 
 /** the lane of the source itself */
 export const REFERENCE = 'reference'
@@ -59,10 +60,22 @@ export function freeLetter(variants: readonly Variant[]): string {
   return [...LETTERS].find((letter) => !variants.some((v) => v.letter === letter)) ?? 'Z'
 }
 
+/** A timeline on which nothing lies. */
+export const NO_TIMELINE: Pick<Session, keyof typeof timelineShape> = {
+  tempoLine: [],
+  beatsPerBar: 4,
+  metre: [],
+  rows: [],
+  parts: [],
+  sections: [],
+  click: { gainDb: -6, inMix: false },
+}
+
 export function firstSession(): Session {
   return {
     version: SESSION_VERSION,
     bpm: 96,
+    ...NO_TIMELINE,
     sources: firstSources.map((demo) => newSource({ ...demo, origin: 'demo' })),
   }
 }

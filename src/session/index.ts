@@ -1,3 +1,4 @@
+export { arrangementOf, beatsOfSection, metreOf, ownBeatsOf, partRecipe, tempoLineOf, variantOf } from './arrange'
 export { contentKey, partKey } from './contentKey'
 export {
   firstSession,
@@ -6,6 +7,7 @@ export {
   freeLetter,
   hasUntouchedLanes,
   MAX_VARIANTS,
+  NO_TIMELINE,
   newSource,
   newVariant,
   REFERENCE,
@@ -67,3 +69,10 @@ export {
   stretchFromPercent,
   stretchFromSeconds,
 } from './target'
+export {
+  LEAST_BEATS,
+  type Section,
+  type TempoLineEvent,
+  type TimelinePart,
+  type TimelineRow,
+} from './timelineSchema'

@@ -20,6 +20,11 @@ export interface TempoKnown {
 
 export function tempoOf(source: Source, found: Found): TempoKnown {
   if (source.hand.bpm !== undefined) return { bpm: source.hand.bpm, by: 'hand', doubt: undefined }
+  const { beats } = source.hand
+  if (beats && beats.length > 1) {
+    const bpm = (60 * (beats.length - 1)) / ((beats.at(-1) as number) - (beats[0] as number))
+    if (Number.isFinite(bpm) && bpm > 0) return { bpm, by: 'hand', doubt: undefined }
+  }
   const tempo = found?.tempo
   if (!tempo || tempo.bpm === undefined) return { bpm: undefined, by: undefined, doubt: undefined }
   if (tempo.confidence < SURE_FROM) {
@@ -65,9 +70,14 @@ export function beatsOf(source: Source, found: Found): Beats {
   const rate = facts.sampleRate
   const tempo = found?.tempo
   const byHand = hand.bpm !== undefined || hand.firstBeat !== undefined
-  if (!byHand && tempo && tempo.beats.length > 0) {
-    const inPart = tempo.beats
-      .map((seconds, i) => ({ frame: seconds * rate - offset, bar: mod(i - tempo.firstBar, beatsPerBar) === 0 }))
+  const listed = hand.beats
+    ? { beats: hand.beats, firstBar: 0 }
+    : !byHand && tempo && tempo.beats.length > 0
+      ? tempo
+      : undefined
+  if (listed) {
+    const inPart = listed.beats
+      .map((seconds, i) => ({ frame: seconds * rate - offset, bar: mod(i - listed.firstBar, beatsPerBar) === 0 }))
       .filter(({ frame }) => frame > -1 && frame < facts.frames)
     return { frames: inPart.map(({ frame }) => Math.max(0, frame)), bars: inPart.map(({ bar }) => bar), beatsPerBar }
   }

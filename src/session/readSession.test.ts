@@ -17,6 +17,54 @@ function fullSession(): Session {
     version: SESSION_VERSION,
     bpm: 104.5,
     key: { root: 9, mode: 'minor' },
+    tempoLine: [
+      { beat: 0, bpm: 96, curve: 'linear' },
+      { beat: 16, bpm: 120, curve: 'step' },
+    ],
+    beatsPerBar: 3,
+    metre: [{ bar: 5, beatsPerBar: 4 }],
+    rows: [
+      { id: 'r1', name: 'Hits', gainDb: -3, muted: false, solo: true },
+      { id: 'r2', name: 'Beds', gainDb: 0, muted: true, solo: false },
+    ],
+    parts: [
+      {
+        id: 'p1',
+        source: winch.id,
+        row: 'r1',
+        variant: 'v1',
+        semitones: -2,
+        formants: 'shift',
+        formantSemitones: 1,
+        lock: 'bars',
+        startBeat: 3,
+        beats: 24,
+        offset: 1.5,
+        feel: 2,
+        repeat: true,
+        gainDb: -3,
+        fadeIn: 0.5,
+        fadeOut: 1,
+      },
+      {
+        id: 'p2',
+        source: knocks.id,
+        row: 'r2',
+        method: 'grain',
+        settings: { grainMs: 33 },
+        stretch: 2,
+        lock: 'seconds',
+        startBeat: 0,
+        offset: 0,
+        feel: 1,
+        repeat: false,
+        gainDb: 0,
+        fadeIn: 0,
+        fadeOut: 0,
+      },
+    ],
+    sections: [{ id: 's1', name: 'Flood', bar: 1, bars: 8, bpm: 104 }],
+    click: { gainDb: -9, inMix: true },
     sources: [
       {
         ...winch,
@@ -34,6 +82,7 @@ function fullSession(): Session {
           bpm: 96,
           firstBeat: 0.01,
           beatsPerBar: 3,
+          beats: [0.01, 0.6, 1.3],
           key: { root: 2 },
           kind: 'hits',
           untuned: true,
@@ -227,7 +276,7 @@ describe('docs/session.md', () => {
 
   it('has examples that are read without a word', () => {
     const examples = [...text.matchAll(/```json\n([\s\S]*?)```/g)].map(([, json]) => JSON.parse(json as string))
-    expect(examples).toHaveLength(2)
+    expect(examples).toHaveLength(3)
     for (const example of examples) expect(read(example).mended).toEqual([])
     const [source] = read(examples[1]).session.sources
     expect(source).toMatchObject({ name: 'Bell, far', target: { stretch: 40, pitchSemitones: -5 } })

@@ -1,8 +1,10 @@
-import { checkSetting, firstLanes, methods } from '../core'
+import { firstLanes, methods } from '../core'
+import { checkedSettings, ownId } from './checks'
 import { freeLetter, LETTERS, newVariant } from './create'
 import { BROKEN, type Mended, mend } from './mend'
 import { migrated, versionOf } from './migrations'
 import { type Outlook, outlookSchema } from './outlook'
+import { checkedTimeline, withRows } from './readTimeline'
 import { SESSION_VERSION, type Session, type Source, sessionSchema, sourceSchema, type Variant } from './schema'
 
 const FIRST = firstLanes('unsure').methodIds
@@ -26,10 +28,11 @@ export function readSession(raw: unknown): SessionRead {
   const version = versionOf(found)
   const mended: Mended[] = []
   const newer = version !== undefined && version > SESSION_VERSION
-  const { sources: given, ...rest } = newer ? { ...found, version: SESSION_VERSION } : migrated(found)
+  const { sources: given, ...others } = newer ? { ...found, version: SESSION_VERSION } : migrated(found)
   if (!Array.isArray(given)) return { kind: 'unreadable', why: 'it has no list of sources' }
   if (found.version !== undefined && version === undefined)
     mended.push({ path: 'version', was: found.version, now: SESSION_VERSION })
+  const rest = withRows(others, given)
   const top = mend(
     sessionSchema,
     { ...rest, version: SESSION_VERSION, sources: [] },
@@ -46,7 +49,7 @@ export function readSession(raw: unknown): SessionRead {
     }
     return [{ ...source, id: ownId(source.id, ids, `${path}.id`, mended) }]
   })
-  const session: Session = { ...(top as Session), sources }
+  const session = checkedTimeline({ ...(top as Session), sources }, mended)
   return newer ? { kind: 'newer', version, session, mended } : { kind: 'read', session, mended }
 }
 
@@ -146,15 +149,6 @@ function checked(source: Source, path: string, mended: Mended[]): Source {
   return { ...rest, variants, ...(range && { range }), ...(selection && { selection }) }
 }
 
-/** The id itself, or one like it that nobody has; ids are told apart by it. */
-function ownId(id: string, taken: Set<string>, path: string, mended: Mended[]): string {
-  let own = id
-  for (let n = 2; taken.has(own); n++) own = `${id} ${n}`
-  if (own !== id) mended.push({ path, was: id, now: own })
-  taken.add(own)
-  return own
-}
-
 interface Range {
   readonly start: number
   readonly end: number
@@ -195,28 +189,4 @@ function checkedVariant(variant: Variant, path: string, mended: Mended[]): Varia
     settings[id] = method ? checkedSettings(method.settings, values, `${path}.settings.${id}`, mended) : values
   }
   return { ...variant, methodId, settings }
-}
-
-function checkedSettings(
-  schema: (typeof methods)[number]['settings'],
-  values: Variant['settings'][string],
-  path: string,
-  mended: Mended[],
-) {
-  const out: Variant['settings'][string] = {}
-  for (const [name, value] of Object.entries(values)) {
-    const setting = Object.hasOwn(schema, name) ? schema[name] : undefined
-    if (setting?.type === 'number' && typeof value === 'number') {
-      out[name] = Math.max(setting.min, Math.min(setting.max, value))
-      if (out[name] !== value) mended.push({ path: `${path}.${name}`, was: value, now: out[name] })
-      continue
-    }
-    try {
-      if (!setting) throw new RangeError('no such setting')
-      out[name] = checkSetting(name, setting, value)
-    } catch {
-      mended.push({ path: `${path}.${name}`, was: value })
-    }
-  }
-  return out
 }

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
+import { timelineShape } from './timelineSchema'
 
 /**
  * A session is plain data. `readSession` reads it and mends what does not hold. docs/session.md tells it to whoever
@@ -43,6 +44,8 @@ const handSchema = z.object({
   /** where the first beat lies, seconds of the file */
   firstBeat: z.number().optional(),
   beatsPerBar: z.number().int().min(1).max(32).optional(),
+  /** the beats of a free performance, seconds of the file, rising */
+  beats: z.array(z.number()).max(100_000).optional(),
   key: keySchema.optional(),
   kind: z.enum(['hits', 'single line', 'chords', 'dense mix', 'noise']).optional(),
   /** untuned percussion: left out when several sources are transposed */
@@ -114,6 +117,7 @@ export const sessionSchema = z.object({
   /** what sources are fitted to: beats a minute */
   bpm: z.number().min(10).max(999).default(96),
   key: keySchema.optional(),
+  ...timelineShape,
 })
 
 export type Variant = z.infer<typeof variantSchema>

@@ -225,14 +225,30 @@ function bytesOfText(text: string): PartBytes {
 
 /** A session with ids of its own, so that it can lie beside another, or beside itself. */
 export function withNewIds(session: Session, newId: () => string): Session {
+  const ids = new Map<string, string>()
+  const own = (id: string) => {
+    const there = ids.get(id) ?? newId()
+    ids.set(id, there)
+    return there
+  }
   return {
     ...session,
     version: SESSION_VERSION,
     sources: session.sources.map((source) => ({
       ...source,
-      id: newId(),
-      variants: source.variants.map((variant) => ({ ...variant, id: newId() })),
+      id: own(`source ${source.id}`),
+      variants: source.variants.map((variant) => ({ ...variant, id: own(`variant ${variant.id}`) })),
     })),
+    rows: session.rows.map((row) => ({ ...row, id: own(`row ${row.id}`) })),
+    parts: session.parts.map((part) => ({
+      ...part,
+      id: newId(),
+      source: own(`source ${part.source}`),
+      row: own(`row ${part.row}`),
+      // a variant may be told by its letter, which stays
+      ...(part.variant !== undefined && { variant: ids.get(`variant ${part.variant}`) ?? part.variant }),
+    })),
+    sections: session.sections.map((section) => ({ ...section, id: newId() })),
   }
 }
 

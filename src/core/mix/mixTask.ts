@@ -28,14 +28,10 @@ export interface MixFacts {
 const SEED = 1
 
 /**
- * Write a stereo voice as the bytes of a WAV file, from its first to its last. 16 bits are dithered.
+ * The bytes of a WAV file of a stereo mix, block by block, in order. 16 bits are dithered.
  * @throws {AppError} `mix/empty` where nothing lies between the frames; `export/too-long`.
  */
-export function* mixTask(
-  voice: Voice,
-  { from, to, rate, format }: MixOrder,
-  write: (bytes: Uint8Array<ArrayBuffer>) => void,
-): Task<MixFacts> {
+export function createMixWriter({ from, to, rate, format }: MixOrder, write: (bytes: Uint8Array<ArrayBuffer>) => void) {
   if (!(to > from)) throw new AppError('mix/empty', {})
   const writer = createWavWriter({
     sampleRate: rate,
@@ -46,13 +42,28 @@ export function* mixTask(
     dither: true,
     seed: SEED,
   })
-  write(writer.header as Uint8Array<ArrayBuffer>)
   let peak = 0
-  const sink = (block: Channels, frames: number) => {
-    for (const channel of block) for (let i = 0; i < frames; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
-    write(writer.encode(block, frames))
+  write(writer.header as Uint8Array<ArrayBuffer>)
+  return {
+    add(block: Channels, frames: number) {
+      for (const channel of block)
+        for (let i = 0; i < frames; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
+      write(writer.encode(block, frames))
+    },
+    finish(): MixFacts {
+      write(writer.footer as Uint8Array<ArrayBuffer>)
+      return { frames: to - from, bytes: writer.totalBytes, clippedSamples: writer.clippedSamples, peak }
+    },
   }
-  yield* readTask(voice, 2, { from, to }, sink)
-  write(writer.footer as Uint8Array<ArrayBuffer>)
-  return { frames: to - from, bytes: writer.totalBytes, clippedSamples: writer.clippedSamples, peak }
+}
+
+/** Write a stereo voice as such a file. @throws {AppError} as `createMixWriter`. */
+export function* mixTask(
+  voice: Voice,
+  order: MixOrder,
+  write: (bytes: Uint8Array<ArrayBuffer>) => void,
+): Task<MixFacts> {
+  const writer = createMixWriter(order, write)
+  yield* readTask(voice, 2, order, writer.add)
+  return writer.finish()
 }

@@ -207,6 +207,13 @@ export function rampTempo(
   return checkTempoLine(rest.map((event) => (event.beat === to ? { beat: to, bpm } : event)))
 }
 
+/** One tempo between two beats, and what was there before and behind them. */
+export function tempoBetween(line: TempoLine, beats: Required<Beats>, bpm: number): TempoLine {
+  // what goes on behind is the line as it was there: its event is kept, or made
+  const behind = cutTempo(line, beats.to)
+  return checkTempoLine(changed(behind, beats, () => [{ beat: beats.from, bpm }]))
+}
+
 /** One tempo for all of it: the one given, or the one that takes as long from the first event to the last. */
 export function flattenTempo(line: TempoLine, bpm?: number): TempoLine {
   const first = (line[0] as TempoEvent).beat

@@ -7,7 +7,7 @@ import { StandInWorker } from './standInWorker'
 Object.assign(globalThis, { Worker: StandInWorker, requestAnimationFrame: () => 0 })
 
 const { store } = await import('../session/state/store')
-const { firstOutlook, newSource, SESSION_VERSION, startHistory } = await import('../../session')
+const { firstOutlook, newSource, NO_TIMELINE, SESSION_VERSION, startHistory } = await import('../../session')
 const { contents } = await import('../session/state/engine')
 const { syncListening } = await import('../session/hear/listening')
 
@@ -74,7 +74,7 @@ export async function openSession(id: string) {
   store.setState({
     ...store.getInitialState(),
     ready: true,
-    history: startHistory({ version: SESSION_VERSION, bpm: 96, sources: [source] }),
+    history: startHistory({ version: SESSION_VERSION, bpm: 96, ...NO_TIMELINE, sources: [source] }),
     outlook: { ...firstOutlook('ink'), selectedId: id },
   })
   await new Promise<void>((resolve) => syncListening(store.getState(), resolve))

@@ -1,0 +1,118 @@
+import { existsSync } from 'node:fs'
+import { basename, dirname, join, relative } from 'node:path'
+import { AppError, readWav, writeWav } from '../core'
+import { demoMakers } from '../core/demo/sounds'
+import { decodeFile } from '../host/decodeFile'
+import { firstSources, readSession, type SessionRead, type Source } from '../session'
+import { isSafePath, type OpenSessionFile, openSessionFile, parseSession, type Sink } from '../session/sessionFile'
+import { type OpenSound, openBytes, openSound, readText } from './files'
+
+/** Where a session lies: in a zip with its sounds, or as text beside them. */
+
+/** A session, and where its sounds come from. */
+export interface FoundSession {
+  readonly read: SessionRead
+  /** as it lay there, before it was mended */
+  readonly raw: unknown
+  readonly notes: readonly string[]
+  sizeOf(source: Source): number | undefined
+  extract(source: Source, sink: Sink): Promise<void>
+  /** The sound of a source, to work with; demo sounds that do not lie here are made. @throws {AppError} `session-file/missing` */
+  open(source: Source, err: (line: string) => void): Promise<OpenSound>
+  close(): Promise<void> | void
+}
+
+/** Find the session that a file holds. To be closed. @throws {AppError} as `openSessionFile`. */
+export const findSession = (file: string): Promise<FoundSession> =>
+  /\.json$/i.test(file) ? besideFile(file) : inZip(file)
+
+async function inZip(file: string): Promise<FoundSession> {
+  const bytes = openBytes(file)
+  let zip: OpenSessionFile
+  try {
+    zip = await openSessionFile(bytes, basename(file))
+  } catch (error) {
+    bytes.close()
+    throw error
+  }
+  const { read, strange } = zip
+  const extract: FoundSession['extract'] = (source, sink) => zip.extract(source, sink)
+  return {
+    read,
+    raw: zip.raw,
+    notes:
+      strange.length > 0 ? [`names that lead out of the file were left out: ${strange.slice(0, 5).join(', ')}`] : [],
+    sizeOf: (source) => zip.sizeOf(source),
+    extract,
+    async open(source) {
+      if (zip.sizeOf(source) === undefined) return demoSound(source, file)
+      const parts: Uint8Array<ArrayBuffer>[] = []
+      await extract(source, (bytes) => {
+        parts.push(bytes.slice())
+      })
+      return decodeFile(new Uint8Array(await new Blob(parts).arrayBuffer()), basename(source.file))
+    },
+    async close() {
+      await zip.close()
+      bytes.close()
+    },
+  }
+}
+
+const PART_BYTES = 2 ** 22
+
+/** A plain session.json, whose sounds lie where `file` says, beside it or in folders below. */
+async function besideFile(file: string): Promise<FoundSession> {
+  const raw = parseSession(await readText(file), basename(file))
+  const folder = dirname(file)
+  const pathOf = ({ file: name }: Source) => (isSafePath(name) ? join(folder, name) : undefined)
+  const strange: string[] = []
+  const read = readSession(raw)
+  if (read.kind !== 'unreadable')
+    for (const source of read.session.sources) if (!pathOf(source)) strange.push(source.file)
+  const openAt = (source: Source) => {
+    const path = pathOf(source)
+    if (!path) throw new AppError('session-file/missing', { file: basename(file), name: source.name })
+    return openBytes(path)
+  }
+  return {
+    read,
+    raw,
+    notes:
+      strange.length > 0
+        ? [`sounds that do not lie below ${relative('.', folder) || '.'}: ${strange.slice(0, 5).join(', ')}`]
+        : [],
+    sizeOf(source) {
+      try {
+        const bytes = openAt(source)
+        bytes.close()
+        return bytes.length
+      } catch {
+        return undefined
+      }
+    },
+    async open(source, err) {
+      const path = pathOf(source)
+      if (path && (source.origin !== 'demo' || existsSync(path))) return openSound(path, err)
+      return demoSound(source, file)
+    },
+    async extract(source, sink) {
+      const bytes = openAt(source)
+      try {
+        for (let at = 0; at < bytes.length; at += PART_BYTES)
+          await sink((await bytes.read(at, PART_BYTES)) as Uint8Array<ArrayBuffer>)
+      } finally {
+        bytes.close()
+      }
+    },
+    close() {},
+  }
+}
+
+/** A demo sound, as the set-up writes it. */
+function demoSound({ origin, file, name }: Source, session: string): OpenSound {
+  const id = firstSources.find((demo) => demo.file === file)?.id
+  const make = origin === 'demo' && id !== undefined ? demoMakers[id] : undefined
+  if (!make) throw new AppError('session-file/missing', { file: basename(session), name })
+  return readWav(writeWav(make().audio, { format: '24' }), file)
+}
