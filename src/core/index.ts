@@ -88,7 +88,7 @@ export { type LaidPart, type Lap, layPart } from './mix/layPart'
 export { createMixWriter, type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
 export { addPart, type LaidMix, layMix, mixVoice, rowGains } from './mix/mixVoice'
 export { needsOfPart, openPart, type PartVoice, withRunUp } from './mix/partVoice'
-export { RATE_RANGE } from './render/atRate'
+export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
 export {
   type ExportFacts,
   type ExportOrder,

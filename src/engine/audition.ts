@@ -1,13 +1,4 @@
-import {
-  type Analysis,
-  openRendering,
-  type Recipe,
-  ratioToSemitones,
-  type SoundSource,
-  silence,
-  sourceVoice,
-  type Voice,
-} from '../core'
+import { type Analysis, atRate, framesAtRate, openRendering, type Recipe, silence, sourceVoice } from '../core'
 import { downmixInto } from '../core/audio/downmix'
 import { openSound, type Sound } from './sound'
 
@@ -23,34 +14,20 @@ export interface AuditionOrder {
 
 const FADE_SECONDS = 0.004
 
-/** What to ask of a method so that a sound of another rate, stretched, comes out right at the output's rate. */
-export function auditionRecipe(order: AuditionOrder, outputRate: number): Recipe | undefined {
-  const ratio = outputRate / order.sound.sampleRate
-  if (ratio === 1 && order.stretch === 1) return undefined
-  const base = { version: 1, formants: 'move', settings: {}, seed: 1 } as const
-  // a sound at its own speed is only read at another rate: what tape does
-  if (order.stretch === 1) return { ...base, methodId: 'varispeed', stretch: ratio, pitchSemitones: 0 }
-  return {
-    ...base,
-    methodId: order.methodId,
-    stretch: order.stretch * ratio,
-    pitchSemitones: -ratioToSemitones(ratio) || 0,
-  }
+/** What to ask of a method so that a sound comes to its stretch; undefined where it is heard as it is. */
+export function auditionRecipe({ stretch, methodId }: Pick<AuditionOrder, 'stretch' | 'methodId'>): Recipe | undefined {
+  if (stretch === 1) return undefined
+  return { version: 1, formants: 'move', settings: {}, seed: 1, methodId, stretch, pitchSemitones: 0 }
 }
 
 /** Reads an audition in stereo at the output's rate; any frame may be asked for, silence lies around it. */
 export function openAudition(order: AuditionOrder, outputRate: number) {
-  const recipe = auditionRecipe(order, outputRate)
-  const source = retimed(openSound(order.sound), outputRate)
-  let voice: Voice
-  let { frames } = source
-  if (recipe) {
-    const scale = outputRate / order.sound.sampleRate
-    // what is known in frames holds as it is: the frames are the same ones, only read as another rate's
-    const rendering = openRendering(source, recipe, scale === 1 ? order.analysis : withoutPitch(order.analysis))
-    voice = rendering.voice
-    frames = rendering.map.outputFrames
-  } else voice = sourceVoice(source)
+  const recipe = auditionRecipe(order)
+  const source = openSound(order.sound)
+  const { channelCount, sampleRate } = source
+  const rendering = recipe && openRendering(source, recipe, order.analysis)
+  const voice = atRate({ voice: rendering?.voice ?? sourceVoice(source), channelCount, sampleRate }, outputRate)
+  const frames = framesAtRate(rendering?.map.outputFrames ?? source.frames, sampleRate, outputRate)
   const block = silence(source.channelCount, 128)
   const fade = Math.max(1, Math.round(FADE_SECONDS * outputRate))
   return {
@@ -84,14 +61,5 @@ export function openAudition(order: AuditionOrder, outputRate: number) {
     },
   }
 }
-
-/** The same frames, said to be of another rate. */
-const retimed = (source: SoundSource, sampleRate: number): SoundSource => ({
-  ...source,
-  sampleRate,
-  part: (from, to) => ({ ...source.part(from, to), sampleRate }),
-})
-
-const withoutPitch = ({ attacks }: Analysis): Analysis => (attacks ? { attacks } : {})
 
 export type Audition = ReturnType<typeof openAudition>

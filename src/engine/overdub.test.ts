@@ -107,8 +107,8 @@ describe('openAudition', () => {
   })
 
   it('asks for nothing where nothing is to be changed, and for the stretch where it is fitted', () => {
-    expect(auditionRecipe(order(), RATE)).toBeUndefined()
-    expect(auditionRecipe({ ...order(), stretch: 1.25 }, RATE)).toMatchObject({
+    expect(auditionRecipe(order())).toBeUndefined()
+    expect(auditionRecipe({ ...order(), stretch: 1.25 })).toMatchObject({
       methodId: 'splice',
       stretch: 1.25,
       pitchSemitones: 0,
@@ -147,6 +147,76 @@ describe('the click', () => {
     expect(loud(101, 110)).toBe(true)
     expect(loud(100 + 0.031 * RATE, 5000)).toBe(false)
     expect(loud(5001, 5010)).toBe(true)
+  })
+})
+
+describe('a lane that is switched under a sounding audition', () => {
+  it('makes it step no more than straight reading does, by a method that carries state', () => {
+    const sound = soundInMemory(sine({ hz: 220, seconds: 3 }))
+    const stretched = { ...order(3), sound, stretch: 1.37, methodId: 'vocoder', analysis: { attacks: [] } }
+    const straight = openAudition(stretched, RATE)
+    const plain: number[] = []
+    const left = new Float32Array(MARK_FRAMES)
+    for (let n = 0; n < 300; n++) {
+      straight.read(n * MARK_FRAMES, left, new Float32Array(MARK_FRAMES))
+      plain.push(...left)
+    }
+    const largest = (samples: readonly number[]) =>
+      samples.reduce(
+        (most, value, i) => (i === 0 ? 0 : Math.max(most, Math.abs(value - (samples[i - 1] as number)))),
+        0,
+      )
+    const { overdub, heard, play } = playing(36)
+    overdub.audition({ order: stretched, at: undefined })
+    for (let n = 0; n < 12; n++) {
+      play(20)
+      const { frames } = overdub.changeable()
+      // the lane that takes over is the same constant: what steps is the audition
+      overdub.replace(frames, 480, (a, b) => {
+        a.fill(0.25)
+        b.fill(0.25)
+        return n
+      })
+    }
+    expect(largest(heard)).toBeLessThanOrEqual(largest(plain) + 1e-6)
+  })
+})
+
+describe('the click over a lane that is switched', () => {
+  it('goes on to the sample where the beats stay where they are', () => {
+    const track = {
+      frames: Float64Array.from({ length: 40 }, (_, n) => 1000 + 3000 * n),
+      kinds: new Uint8Array(40),
+      gain: 1,
+    }
+    const heardOf = (switches: boolean) => {
+      const { overdub, heard, play } = playing(36)
+      overdub.setClick(track)
+      for (let n = 0; n < 30; n++) {
+        play(11)
+        if (!switches) continue
+        const { frames, sourceFrame } = overdub.changeable()
+        let mark = sourceFrame - MARK_FRAMES
+        overdub.replace(
+          frames,
+          480,
+          (a, b) => {
+            a.fill(0.25)
+            b.fill(0.25)
+            mark += MARK_FRAMES
+            return mark
+          },
+          () => mark + MARK_FRAMES,
+        )
+      }
+      return heard
+    }
+    const plain = heardOf(false)
+    expect(plain.some((value) => value > 0.3)).toBe(true)
+    heardOf(true).forEach((value, i) => {
+      // what was written before the click was asked for has none
+      if (i > 10_000) expect(value).toBeCloseTo(plain[i] as number, 5)
+    })
   })
 })
 

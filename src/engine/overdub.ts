@@ -1,83 +1,107 @@
 import { type Audition, type AuditionOrder, openAudition } from './audition'
-import { crossings } from './metronome'
-import { MARK_FRAMES, RING_FRAMES, type Ring, Slot, writeBlock } from './ring'
+import { type ClickTrack, createMetronome, crossings } from './metronome'
+import { MARK_FRAMES, RING_FRAMES, type Ring } from './ring'
+import { createStrands, NEAREST_BLOCKS, type Strand, type StrandBlock } from './strands'
 
-/** When an audition begins: at once, or when what plays next passes one of these source frames. */
+/** When an audition begins: at once, or when what plays next passes one of these places. */
 export interface AuditionStart {
   readonly order: AuditionOrder
+  /** as marks count: frames of the source, or beats of the timeline */
   readonly at: Float64Array | undefined
 }
 
-/** blocks between what the output reads now and where something new may be laid over what is already written */
-const MARGIN_BLOCKS = 10
-/** the same for what takes the place of what plays: it lies ready before it is laid */
-const NEAREST_BLOCKS = 4
 const FADE_BLOCKS = 2
+/** a stroke of the click that began so many blocks ago may still sound */
+const STROKE_BLOCKS = 48
 
 /**
- * The writer's side of the ring, with a second layer. What plays is written well ahead, so that it never runs dry; what is
- * auditioned is laid over it, also over what has been written already, so that it is heard almost at once. A copy of the first
- * layer is kept for that.
+ * What plays, the click over it and what is auditioned over both, each a strand. What plays is written well ahead, so that it never runs
+ * dry; what is auditioned is laid over what is written already, so that it is heard almost at once.
  */
-export function createOverdub(ring: Ring, sampleRate: number) {
-  const mainLeft = new Float32Array(RING_FRAMES)
-  const mainRight = new Float32Array(RING_FRAMES)
+export function createOverdub(ring: Ring, rate: number) {
+  const strands = createStrands(ring, rate)
+  const main = strands.add()
+  const clicks = strands.add()
   const left = new Float32Array(MARK_FRAMES)
   const right = new Float32Array(MARK_FRAMES)
-  const partLeft = new Float32Array(MARK_FRAMES)
-  const partRight = new Float32Array(MARK_FRAMES)
-  let written = 0
+  let metronome = createMetronome(rate)
+  let click: ClickTrack | undefined
   let waiting: AuditionStart | undefined
   /** auditions that sound; `begins` is the written frame at which their first frame lies */
-  let sounding: { audition: Audition; begins: number; endsAt: number }[] = []
-
-  /** The block that begins at frame `at` of all that was ever written, both layers together, into left and right. */
-  function compose(at: number) {
-    const place = at % RING_FRAMES
-    left.set(mainLeft.subarray(place, place + MARK_FRAMES))
-    right.set(mainRight.subarray(place, place + MARK_FRAMES))
-    for (const { audition, begins, endsAt } of sounding) {
-      if (at + MARK_FRAMES <= begins || at >= endsAt) continue
-      audition.read(at - begins, partLeft, partRight)
-      for (let i = 0; i < MARK_FRAMES; i++) {
-        const leaving = Math.min(1, Math.max(0, (endsAt - at - i) / (FADE_BLOCKS * MARK_FRAMES)))
-        left[i] = (left[i] as number) + leaving * (partLeft[i] as number)
-        right[i] = (right[i] as number) + leaving * (partRight[i] as number)
-      }
-    }
-  }
-
-  /** Lay the second layer anew over what is written and not yet about to be read. */
-  function rewrite(from: number) {
-    for (let at = from; at < written; at += MARK_FRAMES) {
-      compose(at)
-      const base = at % RING_FRAMES
-      for (let i = 0; i < MARK_FRAMES; i++) {
-        ring.samples[2 * (base + i)] = left[i] as number
-        ring.samples[2 * (base + i) + 1] = right[i] as number
-      }
-    }
-  }
-
-  /** The first written frame that may still be changed, so many blocks ahead of what is read. */
-  function free(blocks = MARGIN_BLOCKS): number {
-    const read = Atomics.load(ring.control, Slot.read)
-    const ahead = (Atomics.load(ring.control, Slot.write) - read) | 0
-    const safe = written - ahead + blocks * MARK_FRAMES
-    return Math.min(written, Math.ceil(safe / MARK_FRAMES) * MARK_FRAMES)
-  }
+  let sounding: Sounding[] = []
 
   function begin(order: AuditionOrder, begins: number) {
     leave(begins)
-    sounding.push({ audition: openAudition(order, sampleRate), begins, endsAt: Number.POSITIVE_INFINITY })
+    const own = { strand: strands.add(), audition: openAudition(order, rate), begins, endsAt: Number.POSITIVE_INFINITY }
+    sounding.push(own)
+    const first = begins - (begins % MARK_FRAMES)
+    const blocks: StrandBlock[] = []
+    for (let at = first; at < strands.written; at += MARK_FRAMES) {
+      const block = silentBlock()
+      own.audition.read(at - begins, block.left, block.right)
+      blocks.push(block)
+    }
+    strands.lay(own.strand, blocks, first, first, 0)
   }
 
-  /** Let what sounds fade away before `at`, or right behind it. */
+  /** Let what sounds fade away right behind a written frame. */
   function leave(at: number) {
-    for (const part of sounding) part.endsAt = Math.min(part.endsAt, at + FADE_BLOCKS * MARK_FRAMES)
+    for (const own of sounding) {
+      strands.setGain(own.strand, 0, at, (FADE_BLOCKS * MARK_FRAMES) / rate)
+      own.endsAt = Math.min(own.endsAt, at + FADE_BLOCKS * MARK_FRAMES)
+    }
+  }
+
+  const endOf = ({ audition, begins, endsAt }: Sounding) => Math.min(endsAt, begins + audition.frames)
+
+  /** The click of what is written from a frame on, by where it is said to be: strokes that began before go on. */
+  function clickAgain(from: number) {
+    if (!click) return
+    metronome = createMetronome(rate)
+    const first = Math.max(0, from - STROKE_BLOCKS * MARK_FRAMES)
+    const blocks: StrandBlock[] = []
+    for (let at = first; at < strands.written; at += MARK_FRAMES) {
+      const block = silentBlock()
+      const mark = strands.markAt(at)
+      const next = at + MARK_FRAMES < strands.written ? strands.markAt(at + MARK_FRAMES) : nextMark
+      metronome.addTo(click, block.left, block.right, mark, next)
+      if (at >= from) blocks.push(block)
+    }
+    strands.lay(clicks, blocks, from, from, FADE_BLOCKS * MARK_FRAMES)
+  }
+  let nextMark = -1
+
+  /** Write the block that what plays has given, with all that sounds over it. It goes from `mark` to `next`. */
+  function commit(mark: number, next: number) {
+    const at = strands.written
+    if (waiting?.at) {
+      const first = crossings(waiting.at, mark, next, MARK_FRAMES)[0]
+      if (first) {
+        const { order } = waiting
+        waiting = undefined
+        begin(order, at + first.offset)
+      }
+    }
+    for (const { strand, audition, begins } of sounding) {
+      audition.read(at - begins, left, right)
+      strands.put(strand, left, right)
+    }
+    if (click) {
+      left.fill(0)
+      right.fill(0)
+      metronome.addTo(click, left, right, mark, next)
+      strands.put(clicks, left, right)
+    }
+    nextMark = next
+    strands.commit(mark)
+    const gone = sounding.filter((own) => endOf(own) <= strands.written - RING_FRAMES / 4)
+    if (gone.length === 0) return
+    sounding = sounding.filter((own) => !gone.includes(own))
+    strands.order(strands.all.filter((strand) => !gone.some((own) => own.strand === strand)))
   }
 
   return {
+    strands,
     /** whether an audition sounds or waits to begin */
     get busy() {
       return sounding.length > 0 || waiting !== undefined
@@ -86,90 +110,84 @@ export function createOverdub(ring: Ring, sampleRate: number) {
     get waits() {
       return waiting !== undefined
     },
-    /** Forget all, as when the ring begins afresh. */
-    reset() {
-      written = 0
-      sounding = []
-    },
     audition(start: AuditionStart) {
       if (start.at && start.at.length > 0) {
         waiting = start
         return
       }
       waiting = undefined
-      const from = free()
+      const from = strands.free()
       begin(start.order, from)
-      rewrite(from)
+      strands.rewrite(from)
     },
     /** What waits begins now, since nothing plays that it could wait for. */
     beginWaiting() {
       if (!waiting) return
       const { order } = waiting
       waiting = undefined
-      begin(order, written)
+      begin(order, strands.written)
     },
     stop() {
       waiting = undefined
-      const from = free()
+      const from = strands.free()
       leave(from)
-      rewrite(from)
+      strands.rewrite(from)
     },
-    /** Write a block of what plays, which goes from source frame `mark` to `next`. */
-    write(mainBlockLeft: Float32Array, mainBlockRight: Float32Array, mark: number, next: number) {
-      const place = written % RING_FRAMES
-      mainLeft.set(mainBlockLeft, place)
-      mainRight.set(mainBlockRight, place)
-      if (waiting?.at) {
-        const first = crossings(waiting.at, mark, next, MARK_FRAMES)[0]
-        if (first) {
-          const { order } = waiting
-          waiting = undefined
-          begin(order, written + first.offset)
-        }
-      }
-      compose(written)
-      writeBlock(ring, left, right, mark)
-      written += MARK_FRAMES
-      sounding = sounding.filter(
-        ({ audition, begins, endsAt }) => Math.min(endsAt, begins + audition.frames) > written - RING_FRAMES / 4,
-      )
+    /** Click at these places of what plays, from what is written next on; undefined for none. */
+    setClick(track: ClickTrack | undefined) {
+      click = track
+      metronome = createMetronome(rate)
     },
-    /** The part of the first layer that something else may still take the place of: how long it is, and its first source frame. */
+    commit,
+    /** Write a block of a lane, which goes from source frame `mark` to `next`. */
+    write(mainLeft: Float32Array, mainRight: Float32Array, mark: number, next: number) {
+      strands.put(main, mainLeft, mainRight)
+      commit(mark, next)
+    },
+    /** The part of what plays that something else may still take the place of: how long it is, and where it begins. */
     changeable(): { frames: number; sourceFrame: number } {
-      const from = free(NEAREST_BLOCKS)
-      return { frames: written - from, sourceFrame: ring.marks[(from % RING_FRAMES) / MARK_FRAMES] ?? -1 }
+      const from = strands.free(NEAREST_BLOCKS)
+      return { frames: strands.written - from, sourceFrame: strands.markAt(from) }
     },
     /**
-     * Let what `read` gives, block by block, take the place of the last `frames` of the first layer, fading over from it as soon as may
-     * be. `read` returns the source frame that a block begins at.
+     * Let what `read` gives, block by block, take the place of the last `frames` of what plays, fading over from it as soon as may
+     * be. `read` returns the source frame that a block begins at, `next` the one that it goes on with.
      */
-    replace(frames: number, fadeFrames: number, read: (left: Float32Array, right: Float32Array) => number) {
-      const from = written - frames
+    replace(
+      frames: number,
+      fadeFrames: number,
+      read: (left: Float32Array, right: Float32Array) => number,
+      next?: () => number,
+    ) {
+      const first = strands.written - frames
+      const marks: number[] = []
       const fresh = Array.from({ length: frames / MARK_FRAMES }, () => {
-        const block = { left: new Float32Array(MARK_FRAMES), right: new Float32Array(MARK_FRAMES), mark: 0 }
-        block.mark = read(block.left, block.right)
+        const block = silentBlock()
+        marks.push(read(block.left, block.right))
         return block
       })
       // it has been read on meanwhile
-      const start = Math.min(written, Math.max(from, free(NEAREST_BLOCKS)))
-      const fade = Math.max(1, Math.min(fadeFrames, written - start))
-      for (let at = start; at < written; at += MARK_FRAMES) {
-        const block = fresh[(at - from) / MARK_FRAMES] as (typeof fresh)[number]
-        const place = at % RING_FRAMES
-        for (let i = 0; i < MARK_FRAMES; i++) {
-          const weight = Math.min(1, (at + i - start) / fade)
-          mainLeft[place + i] = (1 - weight) * (mainLeft[place + i] as number) + weight * (block.left[i] as number)
-          mainRight[place + i] = (1 - weight) * (mainRight[place + i] as number) + weight * (block.right[i] as number)
-        }
-        ring.marks[place / MARK_FRAMES] = block.mark
-      }
-      rewrite(start)
+      const from = Math.min(strands.written, Math.max(first, strands.free(NEAREST_BLOCKS)))
+      strands.lay(main, fresh, first, from, Math.min(fadeFrames, strands.written - from))
+      strands.remark(from, (at) => marks[(at - first) / MARK_FRAMES] as number)
+      if (next) nextMark = next()
+      clickAgain(from)
+      strands.rewrite(from)
     },
     /** whether any audition still has something to give from here on */
     get sounds() {
-      return sounding.some(({ audition, begins, endsAt }) => Math.min(endsAt, begins + audition.frames) > written)
+      return sounding.some((own) => endOf(own) > strands.written)
     },
   }
 }
+
+interface Sounding {
+  readonly strand: Strand
+  readonly audition: Audition
+  readonly begins: number
+  endsAt: number
+}
+
+const silentBlock = (): StrandBlock => ({ left: new Float32Array(MARK_FRAMES), right: new Float32Array(MARK_FRAMES) })
 
 export type Overdub = ReturnType<typeof createOverdub>

@@ -3,7 +3,7 @@ import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { createDepth } from './depth'
 import { createLaneMixer, type HandOver, type LaneMixer, type Program } from './laneMixer'
-import { type ClickTrack, createMetronome } from './metronome'
+import type { ClickTrack } from './metronome'
 import type { AuditionStart } from './overdub'
 import { createOverdub, type Overdub } from './overdub'
 import type { PlayerMessage, PlayerReport } from './playerProtocol'
@@ -26,7 +26,6 @@ let program: Program | undefined
 let mixer: LaneMixer | undefined
 let overdub: Overdub | undefined
 let click: ClickTrack | undefined
-let metronome: ReturnType<typeof createMetronome> | undefined
 /** of the output, Hz */
 let rate = 48_000
 const depth = createDepth()
@@ -65,8 +64,10 @@ function handle(message: PlayerMessage) {
     turn = message.turn
     start(message.sourceFrame)
   } else if (message.type === 'seek') mixer?.seek(message.sourceFrame)
-  else if (message.type === 'click') click = message.track
-  else if (message.type === 'audition') audition(message.start, message.outputRate)
+  else if (message.type === 'click') {
+    click = message.track
+    overdub?.setClick(click)
+  } else if (message.type === 'audition') audition(message.start, message.outputRate)
   else if (message.type === 'stopAudition') overdub?.stop()
   else stop()
 }
@@ -81,7 +82,7 @@ function reset(at: Ring, outputRate: number) {
   Atomics.store(at.control, Slot.closing, 0)
   Atomics.store(at.control, Slot.rate, outputRate)
   overdub = createOverdub(at, outputRate)
-  metronome = createMetronome(outputRate)
+  overdub.setClick(click)
 }
 
 function start(sourceFrame: number) {
@@ -125,7 +126,6 @@ function stop() {
 /** Nothing plays any more. What is written plays out; running dry is no underrun once no audition sounds either. */
 function close() {
   mixer = undefined
-  metronome?.stop()
   overdub?.beginWaiting()
   if (ring && !overdub?.sounds) Atomics.store(ring.control, Slot.closing, 1)
 }
@@ -161,7 +161,6 @@ function fill(atLeastSeconds = 0) {
     }
     const mark = mixer.read(left, right)
     const next = mixer.sourceFrame()
-    if (click) metronome?.addTo(click, left, right, mark, next)
     overdub.write(left, right, mark, next)
     if (mixer.ended) end(ring)
   }
@@ -175,8 +174,8 @@ function end(at: Ring) {
 }
 
 /**
- * A lane that takes over is laid over what is written already: it is heard when that begins to be, and not behind it. Not under a click,
- * whose strokes are written with the lane, nor where less is written than the way over takes.
+ * A lane that takes over is laid over what is written already: it is heard when that begins to be, and not behind it. Not where less is
+ * written than the way over takes.
  */
 const handOver: HandOver = {
   place: () => layable()?.sourceFrame,
@@ -185,7 +184,7 @@ const handOver: HandOver = {
     const fadeFrames = Math.round(seconds * rate)
     if (!ring || !mixer || !overdub || !over || over.frames < fadeFrames + LEAST_SPARE_FRAMES) return false
     mixer.restartAt(seekTo ?? over.sourceFrame)
-    overdub.replace(over.frames, fadeFrames, mixer.read)
+    overdub.replace(over.frames, fadeFrames, mixer.read, mixer.sourceFrame)
     if (mixer.ended) end(ring)
     return true
   },
@@ -193,7 +192,7 @@ const handOver: HandOver = {
 
 /** What is written and may be laid over, from its first source frame on. */
 function layable() {
-  const over = click ? undefined : overdub?.changeable()
+  const over = overdub?.changeable()
   return over && over.sourceFrame >= 0 ? over : undefined
 }
 

@@ -1,0 +1,154 @@
+import { MARK_FRAMES, RING_FRAMES, type Ring, Slot, writeBlock } from './ring'
+
+/** blocks between what the output reads now and where something new may be laid over what is already written */
+export const MARGIN_BLOCKS = 10
+/** the same for what takes the place of what plays: it lies ready before it is laid */
+export const NEAREST_BLOCKS = 4
+const GAIN_SECONDS = 0.012
+
+/** One thing that sounds: what it was read as lies here until it has been played, so that nothing is ever read twice. */
+export interface Strand {
+  /** by written frame, `[RING_FRAMES]` */
+  readonly left: Float32Array
+  readonly right: Float32Array
+  /** the written frame up to which it has been read */
+  readTo: number
+  /** the written frame from which on it is silent; what lay there before is of no account */
+  silentFrom: number
+  gain: { from: number; to: number; at: number; frames: number }
+}
+
+/** A block of a strand, as it was read. */
+export interface StrandBlock {
+  readonly left: Float32Array
+  readonly right: Float32Array
+}
+
+/**
+ * The writer's side of the ring: strands, each with what it has read ahead, and their sum. A change sums again what is there: the voices
+ * behind it are not asked again, since reading again is a seek, and a seek is heard.
+ */
+export function createStrands(ring: Ring, rate: number) {
+  const left = new Float32Array(MARK_FRAMES)
+  const right = new Float32Array(MARK_FRAMES)
+  let strands: Strand[] = []
+  let written = 0
+
+  function gainAt({ gain: { from, to, at, frames } }: Strand, frame: number): number {
+    if (frame >= at + frames) return to
+    return frame < at ? from : from + ((to - from) * (frame - at)) / frames
+  }
+
+  /** The block that begins at a written frame, all strands together. */
+  function sum(at: number) {
+    const place = at % RING_FRAMES
+    left.fill(0)
+    right.fill(0)
+    for (const strand of strands) {
+      if (strand.readTo <= at || strand.silentFrom <= at) continue
+      const { gain } = strand
+      const steady = at >= gain.at + gain.frames ? gain.to : at + MARK_FRAMES <= gain.at ? gain.from : undefined
+      if (steady === 0) continue
+      for (let i = 0; i < MARK_FRAMES; i++) {
+        const level = steady ?? gainAt(strand, at + i)
+        left[i] = (left[i] as number) + level * (strand.left[place + i] as number)
+        right[i] = (right[i] as number) + level * (strand.right[place + i] as number)
+      }
+    }
+  }
+
+  /** The first written frame that may still be changed, so many blocks ahead of what is read. */
+  function free(blocks = MARGIN_BLOCKS): number {
+    const read = Atomics.load(ring.control, Slot.read)
+    const ahead = (Atomics.load(ring.control, Slot.write) - read) | 0
+    const safe = written - ahead + blocks * MARK_FRAMES
+    return Math.min(written, Math.ceil(safe / MARK_FRAMES) * MARK_FRAMES)
+  }
+
+  return {
+    get written() {
+      return written
+    },
+    free,
+    add(gain = 1): Strand {
+      const strand: Strand = {
+        left: new Float32Array(RING_FRAMES),
+        right: new Float32Array(RING_FRAMES),
+        readTo: written,
+        silentFrom: Number.POSITIVE_INFINITY,
+        gain: { from: gain, to: gain, at: 0, frames: 0 },
+      }
+      strands.push(strand)
+      return strand
+    },
+    /** Strands in the order in which they are summed. Those that are left out are gone, so they should be silent by now. */
+    order(wanted: readonly Strand[]) {
+      strands = [...wanted]
+    },
+    get all(): readonly Strand[] {
+      return strands
+    },
+    /** The next block of a strand. */
+    put(strand: Strand, blockLeft: Float32Array, blockRight: Float32Array) {
+      const place = written % RING_FRAMES
+      strand.left.set(blockLeft, place)
+      strand.right.set(blockRight, place)
+      strand.readTo = written + MARK_FRAMES
+    },
+    /** Write the block that every strand has given. `mark` says where what plays is at its start. */
+    commit(mark: number) {
+      sum(written)
+      writeBlock(ring, left, right, mark)
+      written += MARK_FRAMES
+    },
+    /** Sum again what is written from a frame on; to be called once all is laid. */
+    rewrite(from: number) {
+      for (let at = from - (from % MARK_FRAMES); at < written; at += MARK_FRAMES) {
+        sum(at)
+        const base = at % RING_FRAMES
+        for (let i = 0; i < MARK_FRAMES; i++) {
+          ring.samples[2 * (base + i)] = left[i] as number
+          ring.samples[2 * (base + i) + 1] = right[i] as number
+        }
+      }
+    },
+    /**
+     * Let blocks take the place of what a strand was read as, fading over from it. They begin at written frame `first`, and go to
+     * what is written now; what lies before `from` is left as it was.
+     */
+    lay(strand: Strand, blocks: readonly StrandBlock[], first: number, from: number, fadeFrames: number) {
+      const fade = Math.max(1, fadeFrames)
+      for (let at = Math.max(first, from - (from % MARK_FRAMES)); at < written; at += MARK_FRAMES) {
+        const block = blocks[(at - first) / MARK_FRAMES]
+        if (!block) break
+        const place = at % RING_FRAMES
+        const had = at < strand.readTo && at < strand.silentFrom
+        for (let i = 0; i < MARK_FRAMES; i++) {
+          const weight = Math.max(0, Math.min(1, (at + i - from) / fade))
+          const oldLeft = had ? (strand.left[place + i] as number) : 0
+          const oldRight = had ? (strand.right[place + i] as number) : 0
+          strand.left[place + i] = (1 - weight) * oldLeft + weight * (block.left[i] as number)
+          strand.right[place + i] = (1 - weight) * oldRight + weight * (block.right[i] as number)
+        }
+      }
+      strand.readTo = written
+      strand.silentFrom = Number.POSITIVE_INFINITY
+    },
+    /** Another level from a written frame on, over a few milliseconds; heard once that is summed again. */
+    setGain(strand: Strand, to: number, from: number, seconds = GAIN_SECONDS) {
+      if (strand.gain.to === to) return
+      strand.gain = { from: gainAt(strand, from), to, at: from, frames: Math.max(1, Math.round(seconds * rate)) }
+    },
+    /** Whether a strand still sounds behind a written frame. */
+    isSilent: ({ gain }: Strand, behind: number) => gain.to === 0 && behind >= gain.at + gain.frames,
+    /** Where what plays is, from a written frame on. */
+    remark(from: number, markAt: (frame: number) => number) {
+      for (let at = Math.ceil(from / MARK_FRAMES) * MARK_FRAMES; at < written; at += MARK_FRAMES)
+        ring.marks[(at % RING_FRAMES) / MARK_FRAMES] = markAt(at)
+    },
+    /** The mark of the block that begins at a written frame. */
+    markAt: (frame: number): number => ring.marks[(frame % RING_FRAMES) / MARK_FRAMES] ?? -1,
+  }
+}
+
+export type Strands = ReturnType<typeof createStrands>
