@@ -4,6 +4,7 @@ export { type DecodedSound, type FileFacts, type JobResults, KEPT_SECONDS, type 
 export type { Program } from './laneMixer'
 export type { ClickTrack } from './metronome'
 export { createPlayback } from './playback'
+export type { MixSound } from './playerProtocol'
 export { type InputDevice, inputDevices, type Recording, SIMULATED_INPUT, startRecording } from './recorder'
 export { clearScratch, scratchFolder } from './scratch'
 export { sharedSamples } from './sharedMemory'

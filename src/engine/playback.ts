@@ -1,15 +1,21 @@
-import { type Analysis, AppError } from '../core'
+import { type Analysis, AppError, type Arrangement } from '../core'
 import { fromWire } from '../host/errorWire'
+import type { Click, Jump } from './arranger'
 import type { AuditionOrder } from './audition'
 import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import workletUrl from './player.worklet.ts?worker&url'
-import type { PlayerMessage, PlayerReport } from './playerProtocol'
-import { createRingMemory, lastHeard, openRing, Slot, sourceFrameHeard } from './ring'
+import type { MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
+import { createRingMemory, lastHeard, markHeard, openRing, Slot } from './ring'
 import type { Sound } from './sound'
 
+/** What plays: a lane of the source, or the timeline. */
+export type Playing = 'lane' | 'mix'
+
 export interface PlaybackEvents {
-  onPlaying(playing: boolean): void
+  onPlaying(playing: Playing | undefined): void
+  /** a queued jump was made */
+  onJumped(): void
   onError(error: unknown): void
 }
 
@@ -30,7 +36,7 @@ function openContext(sampleRate: number): AudioContext {
 }
 
 /**
- * Plays one source and one program at a time, at the source's own rate, so that nothing is converted on the way out.
+ * Plays a source by one program at a time, at the source's own rate, so that nothing is converted on the way out; or the timeline.
  * The worker is there from the start and gets ready; the output opens with the first `play`, since a page may only make
  * sound after a gesture.
  */
@@ -42,26 +48,34 @@ export function createPlayback(events: PlaybackEvents) {
   let opening: Promise<unknown> = Promise.resolve()
   let source: Sound | undefined
   let program: Program | undefined
-  let playing = false
+  let playing: Playing | undefined
   let restFrame = 0
+  let restBeat = 0
   // whoever opens or plays later wins over what was still on its way
   let turn = 0
   let auditions = 0
 
   const send = (message: PlayerMessage) => worker.postMessage(message)
 
-  function setPlaying(value: boolean) {
+  function setPlaying(value: Playing | undefined) {
     if (playing === value) return
     playing = value
     events.onPlaying(value)
   }
 
   worker.onmessage = ({ data }: MessageEvent<PlayerReport>) => {
+    if (data.type === 'jumped') {
+      events.onJumped()
+      return
+    }
     if (data.type === 'failed') events.onError(fromWire(data.error))
     // a report of an earlier playing must not stop the one that has begun since
     if (data.turn !== turn) return
-    if (data.type === 'ended') restFrame = data.sourceFrame
-    setPlaying(false)
+    if (data.type === 'ended') {
+      if (playing === 'mix') restBeat = data.at
+      else restFrame = data.at
+    }
+    setPlaying(undefined)
   }
   worker.onerror = (event) => events.onError(new Error(event.message || 'the player could not start'))
   send({ type: 'open', ring: memory })
@@ -81,17 +95,32 @@ export function createPlayback(events: PlaybackEvents) {
     return context
   }
 
+  /** Have the output run at a rate; whether whoever asked is still the last one who did. */
+  async function wakeUp(sampleRate: number, isLast: () => boolean): Promise<boolean> {
+    try {
+      const opened = opening.then(() => open(sampleRate))
+      opening = opened.catch(() => undefined)
+      const context = await opened
+      if (isLast()) await context.resume()
+      return isLast()
+    } catch (error) {
+      setPlaying(undefined)
+      events.onError(error)
+      return false
+    }
+  }
+
   return {
     /** the counters of the ring, for whoever works beside it */
     control: memory.control,
     setSource(sound: Sound | undefined, frame = 0) {
       if (sound === source) return
-      turn++
-      if (playing) send({ type: 'stop' })
+      if (playing !== 'mix') turn++
+      if (playing === 'lane') send({ type: 'stop' })
       source = sound
       program = undefined
       restFrame = frame
-      setPlaying(false)
+      if (playing === 'lane') setPlaying(undefined)
       if (sound) send({ type: 'source', sound })
     },
     /** What is known of the source; to be given before a program with lanes that need it. */
@@ -105,27 +134,48 @@ export function createPlayback(events: PlaybackEvents) {
     async play(sourceFrame: number) {
       if (!source || !program) return
       const mine = ++turn
-      const { sampleRate } = source
-      try {
-        const opened = opening.then(() => open(sampleRate))
-        opening = opened.catch(() => undefined)
-        const context = await opened
-        if (mine !== turn) return
-        await context.resume()
-        if (mine !== turn) return
+      if (await wakeUp(source.sampleRate, () => mine === turn)) {
         restFrame = sourceFrame
         send({ type: 'play', sourceFrame, turn: mine })
-        setPlaying(true)
-      } catch (error) {
-        setPlaying(false)
-        events.onError(error)
+        setPlaying('lane')
       }
     },
     stop() {
-      restFrame = this.sourceFrame()
+      if (playing === 'mix') restBeat = this.beat()
+      else restFrame = this.sourceFrame()
       turn++
       send({ type: 'stop' })
-      setPlaying(false)
+      setPlaying(undefined)
+    },
+    /** Sounds of the timeline, by what its parts call them. */
+    setMixSounds(sounds: Readonly<Record<string, MixSound>>) {
+      send({ type: 'mixSounds', sounds })
+    },
+    setArrangement(arrangement: Arrangement, click: Click) {
+      send({ type: 'arrangement', arrangement, click })
+    },
+    /** Play the timeline from a beat on, at a rate, behind so many beats of click alone. */
+    async playMix(beat: number, rate: number, leadBeats = 0) {
+      const mine = ++turn
+      if (playing) send({ type: 'stop' })
+      if (await wakeUp(output?.sampleRate ?? rate, () => mine === turn)) {
+        restBeat = beat
+        send({ type: 'playMix', beat, leadBeats, outputRate: output?.sampleRate ?? rate, turn: mine })
+        setPlaying('mix')
+      }
+    },
+    /** Go on at a beat: at once, or where nothing plays, from there the next time. */
+    goTo(beat: number) {
+      restBeat = beat
+      if (playing === 'mix') send({ type: 'goTo', beat })
+    },
+    /** Go on at a beat once another one has come; undefined takes that back. */
+    setJump(jump: Jump | undefined) {
+      send({ type: 'jump', jump })
+    },
+    /** The beat of the timeline that is heard now; where it will start, when it does not play. */
+    beat(): number {
+      return (playing === 'mix' ? markHeard(ring) : undefined) ?? restBeat
     },
     /** Click over what plays, at these moments of the source; undefined for silence. */
     setClick(track: ClickTrack | undefined) {
@@ -155,14 +205,14 @@ export function createPlayback(events: PlaybackEvents) {
     },
     seek(sourceFrame: number) {
       restFrame = sourceFrame
-      if (playing) send({ type: 'seek', sourceFrame })
+      if (playing === 'lane') send({ type: 'seek', sourceFrame })
     },
-    get playing() {
+    get playing(): Playing | undefined {
       return playing
     },
     /** The source frame that is heard now; where playing will start, when nothing is. */
     sourceFrame(): number {
-      return (playing ? sourceFrameHeard(ring) : undefined) ?? restFrame
+      return (playing === 'lane' ? markHeard(ring) : undefined) ?? restFrame
     },
     /** quanta in which the output had to wait for samples, since the page was opened */
     underruns: (): number => Atomics.load(ring.control, Slot.underruns),

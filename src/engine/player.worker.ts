@@ -1,14 +1,16 @@
-import { type Analysis, methods, openRendering, type SoundSource, silence } from '../core'
+import { type Analysis, type Arrangement, methods, openRendering, type SoundSource, silence } from '../core'
 import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
+import { type Arranger, type Click, createArranger, type MixSounds } from './arranger'
 import { createDepth } from './depth'
 import { createLaneMixer, type HandOver, type LaneMixer, type Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import type { AuditionStart } from './overdub'
 import { createOverdub, type Overdub } from './overdub'
-import type { PlayerMessage, PlayerReport } from './playerProtocol'
+import type { MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
 import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './ring'
 import { openSound } from './sound'
+import { createSoundRegistry } from './soundRegistry'
 
 /** before a lane begins that has to be prepared: its first moment may take longer than what is usually written ahead lasts */
 const SLOW_AHEAD_SECONDS = 0.3
@@ -25,6 +27,20 @@ let analysis: Analysis = {}
 let program: Program | undefined
 let mixer: LaneMixer | undefined
 let overdub: Overdub | undefined
+/** the timeline, while it plays: then no lane does */
+let arranger: Arranger | undefined
+let arrangement: Arrangement | undefined
+let mixClick: Click = { gain: 0, leadGain: 0 }
+let mixSounds: Readonly<Record<string, MixSound>> = {}
+let hasJump = false
+const registry = createSoundRegistry()
+const sounds: MixSounds = {
+  sound(id) {
+    const own = mixSounds[id]
+    return own && registry.open(own.key, own.sound)
+  },
+  known: (id) => mixSounds[id]?.analysis ?? {},
+}
 let click: ClickTrack | undefined
 /** of the output, Hz */
 let rate = 48_000
@@ -69,7 +85,22 @@ function handle(message: PlayerMessage) {
     overdub?.setClick(click)
   } else if (message.type === 'audition') audition(message.start, message.outputRate)
   else if (message.type === 'stopAudition') overdub?.stop()
-  else stop()
+  else if (message.type === 'mixSounds') {
+    mixSounds = message.sounds
+    registry.keepOnly(new Set(Object.values(mixSounds).map(({ key }) => key)))
+  } else if (message.type === 'arrangement') {
+    arrangement = message.arrangement
+    mixClick = message.click
+    arranger?.setArrangement(arrangement)
+    arranger?.setClick(mixClick)
+  } else if (message.type === 'playMix') {
+    turn = message.turn
+    startMix(message.beat, message.leadBeats, message.outputRate)
+  } else if (message.type === 'goTo') arranger?.goTo(message.beat)
+  else if (message.type === 'jump') {
+    arranger?.setJump(message.jump)
+    hasJump = message.jump !== undefined
+  } else stop()
 }
 
 /** Begin to write the ring afresh. */
@@ -85,8 +116,22 @@ function reset(at: Ring, outputRate: number) {
   overdub.setClick(click)
 }
 
+function startMix(beat: number, leadBeats: number, outputRate: number) {
+  if (!ring || !arrangement) return
+  reset(ring, outputRate)
+  mixer = undefined
+  hasJump = false
+  const own = overdub as Overdub
+  own.setClick(undefined)
+  arranger = createArranger(own, outputRate, sounds, arrangement, { beat, leadBeats, click: mixClick })
+  fill()
+  Atomics.store(ring.control, Slot.running, 1)
+  void pump()
+}
+
 function start(sourceFrame: number) {
   if (!ring || !source || !program) return
+  arranger = undefined
   reset(ring, source.sampleRate)
   mixer = createLaneMixer(source, program, sourceFrame, analysis, handOver)
   fill()
@@ -96,10 +141,11 @@ function start(sourceFrame: number) {
 
 function audition(start: AuditionStart, outputRate: number) {
   if (!ring) return
-  const writing = overdub && (mixer || overdub.sounds)
+  const plays = mixer !== undefined || arranger !== undefined
+  const writing = overdub && (plays || overdub.sounds)
   if (overdub && writing) {
     overdub.audition(start)
-    if (!mixer) overdub.beginWaiting()
+    if (!plays) overdub.beginWaiting()
     return
   }
   reset(ring, outputRate)
@@ -111,6 +157,10 @@ function audition(start: AuditionStart, outputRate: number) {
 }
 
 function stop() {
+  if (arranger) {
+    arranger.stop()
+    close()
+  }
   if (!ring || !mixer || !overdub) return
   const fade = STOP_FADE_BLOCKS * MARK_FRAMES
   // there has to be something that fades
@@ -126,6 +176,7 @@ function stop() {
 /** Nothing plays any more. What is written plays out; running dry is no underrun once no audition sounds either. */
 function close() {
   mixer = undefined
+  arranger = undefined
   overdub?.beginWaiting()
   if (ring && !overdub?.sounds) Atomics.store(ring.control, Slot.closing, 1)
 }
@@ -150,8 +201,13 @@ function fill(atLeastSeconds = 0) {
   const seconds = Math.max(atLeastSeconds, aheadSeconds(ring))
   const wanted = MARK_FRAMES * Math.ceil((seconds * rate) / MARK_FRAMES)
   const aheadFrames = Math.min(wanted, RING_FRAMES - MARK_FRAMES)
-  while ((mixer || overdub.sounds) && fillOf(ring) < aheadFrames) {
+  while ((mixer || arranger || overdub.sounds) && fillOf(ring) < aheadFrames) {
     writtenSince += MARK_FRAMES
+    if (arranger) {
+      arranger.block()
+      if (arranger.ended) end(ring)
+      continue
+    }
     if (!mixer) {
       left.fill(0)
       right.fill(0)
@@ -170,7 +226,7 @@ function fill(atLeastSeconds = 0) {
 function end(at: Ring) {
   close()
   const mine = turn
-  setTimeout(() => report({ type: 'ended', sourceFrame: 0, turn: mine }), 1000 * (fillOf(at) / rate))
+  setTimeout(() => report({ type: 'ended', at: 0, turn: mine }), 1000 * (fillOf(at) / rate))
 }
 
 /**
@@ -201,8 +257,12 @@ const SPARE_SECONDS = 0.05
 
 /** In spare time, do what a lane needs that is on its way; true while there is more to do. */
 function getReady(at: Ring): boolean {
-  let more = mixer !== undefined
-  while (more && fillOf(at) > SPARE_SECONDS * rate) more = mixer?.work() ?? false
+  let more = mixer !== undefined || arranger !== undefined
+  while (more && fillOf(at) > SPARE_SECONDS * rate) more = (mixer ?? arranger)?.work() ?? false
+  if (hasJump && !arranger?.jump) {
+    hasJump = false
+    report({ type: 'jumped' })
+  }
   return more
 }
 
@@ -210,14 +270,14 @@ async function pump() {
   if (pumping) return
   pumping = true
   try {
-    while (ring && (mixer || overdub?.sounds)) {
+    while (ring && (mixer || arranger || overdub?.sounds)) {
       const seen = Atomics.load(ring.control, Slot.read)
       fill()
       if (getReady(ring)) {
         await nextTurn()
         continue
       }
-      if (!mixer && !overdub?.sounds) break
+      if (!mixer && !arranger && !overdub?.sounds) break
       // wake when the worklet has read on; meanwhile messages are heard
       const wait = Atomics.waitAsync(ring.control, Slot.read, seen, 20)
       if (wait.async) await wait.value
@@ -263,7 +323,7 @@ async function warmUp() {
         seed: 1,
       })
       for (let frame = 0; frame + 1024 < map.outputFrames; frame += 1024) {
-        if (mixer || overdub?.sounds) return
+        if (mixer || arranger || overdub?.sounds) return
         voice.read(frame, out)
         await new Promise<void>((resolve) => setTimeout(resolve, 0))
       }

@@ -1,10 +1,18 @@
-import type { Analysis } from '../core'
+import type { Analysis, Arrangement } from '../core'
 import type { WireError } from '../host/errorWire'
+import type { Click, Jump } from './arranger'
 import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import type { AuditionStart } from './overdub'
 import type { RingMemory } from './ring'
 import type { Sound } from './sound'
+
+/** A sound that parts of a timeline are of: `key` tells its content, so that it is opened once. */
+export interface MixSound {
+  readonly key: string
+  readonly sound: Sound
+  readonly analysis: Analysis
+}
 
 /** What the page tells the player worker. */
 export type PlayerMessage =
@@ -19,8 +27,23 @@ export type PlayerMessage =
   /** `outputRate` is what the output runs at, Hz */
   | { readonly type: 'audition'; readonly start: AuditionStart; readonly outputRate: number }
   | { readonly type: 'stopAudition' }
+  /** sounds of the timeline, by what its parts call them; the others are let go of */
+  | { readonly type: 'mixSounds'; readonly sounds: Readonly<Record<string, MixSound>> }
+  | { readonly type: 'arrangement'; readonly arrangement: Arrangement; readonly click: Click }
+  | {
+      readonly type: 'playMix'
+      readonly beat: number
+      /** beats of click alone before that */
+      readonly leadBeats: number
+      readonly outputRate: number
+      readonly turn: number
+    }
+  | { readonly type: 'goTo'; readonly beat: number }
+  | { readonly type: 'jump'; readonly jump: Jump | undefined }
 
 /** What the player worker tells the page. */
 export type PlayerReport =
-  | { readonly type: 'ended'; readonly sourceFrame: number; readonly turn: number }
+  | { readonly type: 'ended'; readonly at: number; readonly turn: number }
+  /** a queued jump was made, or can no longer be */
+  | { readonly type: 'jumped' }
   | { readonly type: 'failed'; readonly error: WireError; readonly turn: number }

@@ -5,11 +5,11 @@ import {
   isLow,
   lastHeard,
   MARK_FRAMES,
+  markHeard,
   openRing,
   playBlock,
   RING_FRAMES,
   Slot,
-  sourceFrameHeard,
   writeBlock,
 } from './ring'
 
@@ -33,7 +33,7 @@ describe('the ring', () => {
         writeBlock(ring, l, r, 1000 + round)
         if (round < 3) continue
         expect(fillOf(ring)).toBe(4 * MARK_FRAMES)
-        expect(sourceFrameHeard(ring)).toBe(1000 + round - 3)
+        expect(markHeard(ring)).toBe(1000 + round - 3)
         playBlock(ring, left, right)
         expect([left, right]).toEqual(filled(next))
         next += MARK_FRAMES
@@ -55,7 +55,7 @@ describe('the ring', () => {
     ring.control[Slot.closing] = 1
     playBlock(ring, left, new Float32Array(MARK_FRAMES))
     expect(ring.control[Slot.underruns]).toBe(1)
-    expect(sourceFrameHeard(ring)).toBeUndefined()
+    expect(markHeard(ring)).toBeUndefined()
   })
 
   it('is low while it plays and little is written, and at no other time', () => {

@@ -119,8 +119,8 @@ export function playBlock(ring: Ring, left: Float32Array, right: Float32Array): 
   Atomics.store(control, Slot.monitored, (monitored + frames) | 0)
 }
 
-/** The source frame that is being played now, or undefined when nothing waits in the ring. */
-export function sourceFrameHeard(ring: Ring): number | undefined {
+/** Where what plays is now, as its marks count, or undefined when nothing waits in the ring. */
+export function markHeard(ring: Ring): number | undefined {
   if (fillOf(ring) <= 0) return undefined
   const read = Atomics.load(ring.control, Slot.read) >>> 0
   return ring.marks[Math.floor((read % RING_FRAMES) / MARK_FRAMES)]

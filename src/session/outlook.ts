@@ -17,6 +17,8 @@ const FIRST_SWEEP: z.infer<typeof sweepOutlook> = {
   shown: 'worst',
 }
 
+const FIRST_BEATS = { start: 0, span: 80 }
+
 /** What the eye and ear are on; kept, but no step of undo. */
 export const outlookSchema = z.object({
   selectedId: z.string().optional(),
@@ -29,7 +31,19 @@ export const outlookSchema = z.object({
   theme: z.enum(['ink', 'paper']),
   looping: z.boolean(),
   matched: z.boolean(),
-  view: z.enum(['bench', 'sweep']).default('bench'),
+  view: z.enum(['bench', 'sweep', 'timeline']).default('bench'),
+  /** the timeline's playhead, beats */
+  beat: z.number().min(0).default(0),
+  /** first visible beat of the timeline, and beats across */
+  beats: z.object({ start: z.number(), span: z.number().positive() }).default(FIRST_BEATS),
+  /** parts of the timeline that are chosen */
+  parts: z.array(z.string()).default([]),
+  /** what parts snap to: beats, or none */
+  snap: z.enum(['bar', 'beat', 'half', 'quarter', 'free']).default('beat'),
+  /** a bar of click before the timeline plays */
+  countIn: z.boolean().default(false),
+  /** whether the timeline clicks */
+  mixClick: z.boolean().default(false),
   /** what is shown under the lanes */
   panel: z.enum(['settings', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
   sweep: sweepOutlook.default(FIRST_SWEEP),
@@ -69,6 +83,12 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     looping: true,
     matched: true,
     view: 'bench',
+    beat: 0,
+    beats: FIRST_BEATS,
+    parts: [],
+    snap: 'beat',
+    countIn: false,
+    mixClick: false,
     panel: 'settings',
     sweep: FIRST_SWEEP,
     display: { show: 'waveform', frequency: 'log' },

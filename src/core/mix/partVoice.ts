@@ -19,8 +19,8 @@ export interface PartVoice extends Voice {
   readonly laid: LaidPart
   /** where reading has to begin so that from this frame on it comes to what reading all of it comes to */
   readsFrom(frame: number): number
-  /** what takes long before it can begin at a frame, in small steps; undefined where nothing does */
-  prepare(frame: number): Generator<void> | undefined
+  /** All that can be done before it begins at a frame, in small steps. The samples are the same without. */
+  prepare(frame: number): Generator<void>
 }
 
 /** a sound that is cut begins and ends over this, s */
@@ -131,14 +131,18 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
       }
     },
     readsFrom: (frame) => Math.max(from, Math.min(frame, ...lapsIn(frame, frame + 1).map((lap) => lap.zero))),
-    prepare(frame) {
+    *prepare(frame) {
       const at = Math.max(from, frame)
       const lap = lapsIn(at, at + 1)[0]
-      if (!lap || lap.asItIs !== undefined) return undefined
+      if (!lap) return
       const { own, heard, plan } = planned(lap)
-      const first = plan.map.sourceAt(asOutput(((at - lap.zero) / rate) * own.sampleRate))
-      const last = Math.min(own.frames, first + PREPARED_SECONDS * own.sampleRate)
-      return preparePlan(own, plan, heard, Math.max(0, first), last)
+      yield
+      if (lap.asItIs === undefined) {
+        const first = plan.map.sourceAt(asOutput(((at - lap.zero) / rate) * own.sampleRate))
+        const last = Math.min(own.frames, first + PREPARED_SECONDS * own.sampleRate)
+        yield* preparePlan(own, plan, heard, Math.max(0, first), last) ?? []
+      }
+      voiceOf(lap)
     },
   }
 }

@@ -18,10 +18,13 @@ const { getState, setState } = store
 
 export const playback = createPlayback({
   onPlaying: (playing) => {
-    setState({ playing })
+    const before = getState()
+    setState({ playing: playing === 'lane', mixPlaying: playing === 'mix', queuedJump: undefined })
     pool.limit(playing ? WORKERS_BESIDE_PLAYBACK : WORKERS_ALONE)
-    if (!playing) keepPosition(playback.sourceFrame())
+    if (before.playing && playing !== 'lane') keepPosition(playback.sourceFrame())
+    if (before.mixPlaying && playing !== 'mix') setOutlook({ beat: Math.max(0, playback.beat()) })
   },
+  onJumped: () => setState({ queuedJump: undefined }),
   onError: tell,
 })
 
@@ -89,7 +92,7 @@ function hearAwaited() {
   const source = selectedSource(getState())
   if (!source || source.id !== awaited || heard?.key !== soundKey(source)) return
   awaited = undefined
-  if (!playback.playing) void playback.play(0)
+  if (playback.playing !== 'lane') void playback.play(0)
 }
 
 /** Try to read a source again that could not be read. */

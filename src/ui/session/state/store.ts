@@ -168,6 +168,14 @@ export interface FileWork {
   readonly progress: number
 }
 
+/** A place of the timeline that is gone to while it plays. */
+export interface QueuedJump {
+  readonly sectionId: string
+  /** beats: where it goes on, and when */
+  readonly beat: number
+  readonly at: number
+}
+
 /** A file that was brought in and is no source yet. */
 export interface Arrival {
   readonly id: string
@@ -228,7 +236,12 @@ export interface State {
   /** files being read in */
   readonly arrivals: readonly Arrival[]
   readonly notices: readonly Notice[]
+  /** a lane plays */
   readonly playing: boolean
+  /** the timeline plays */
+  readonly mixPlaying: boolean
+  /** the section that is gone to next, once its beat has come */
+  readonly queuedJump: QueuedJump | undefined
   readonly recording: boolean
 }
 
@@ -260,6 +273,8 @@ export const store = createStore<State>(() => ({
   arrivals: [],
   notices: [],
   playing: false,
+  mixPlaying: false,
+  queuedJump: undefined,
   recording: false,
 }))
 

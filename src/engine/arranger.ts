@@ -1,0 +1,420 @@
+import {
+  type Analysis,
+  type Arrangement,
+  clickVoice,
+  type LaidMix,
+  type LaidPart,
+  layMix,
+  type MixPart,
+  openPart,
+  openTempo,
+  type PartVoice,
+  rowGains,
+  type SoundSource,
+  type Voice,
+} from '../core'
+import type { Overdub } from './overdub'
+import { MARK_FRAMES } from './ring'
+import { NEAREST_BLOCKS, type Strand, type StrandBlock } from './strands'
+
+/** Where the sounds of parts are found, by the parts' `source`. */
+export interface MixSounds {
+  sound(source: string): SoundSource | undefined
+  known(source: string): Analysis
+}
+
+/** What of a timeline plays, beside what is arranged. */
+export interface Click {
+  /** 0 for none */
+  readonly gain: number
+  /** of a bar that is counted in */
+  readonly leadGain: number
+}
+
+/** A place to go on at, once a beat has come. */
+export interface Jump {
+  readonly beat: number
+  readonly at: number
+}
+
+/** long enough for no click, short enough for an edge to stay one */
+const CHANGE_SECONDS = 0.012
+/** what was there has faded away right before the beat that is jumped to */
+const JUMP_SECONDS = 0.005
+const START_SECONDS = 0.002
+const STOP_BLOCKS = 2
+/** a jump is got ready when it is this near */
+const JUMP_READY_SECONDS = 1.5
+/** so much is read before it is needed */
+const HEAD_BLOCKS = 16
+/** blocks that are read in one step of work */
+const STEP_BLOCKS = 4
+/** a part that begins within this is opened */
+const SOON_SECONDS = 2
+
+/** A part that plays: its strand, and what it is read from next. */
+interface Playing {
+  readonly laid: LaidPart
+  readonly voice: PartVoice
+  readonly strand: Strand
+  /** read already, for the blocks that are written next */
+  queue: StrandBlock[]
+  prepared: boolean
+}
+
+/** What will take over, while it is got ready. */
+interface Coming {
+  readonly mix: LaidMix
+  /** timeline frame less written frame */
+  readonly shift: number
+  /** the written frame from which on it fades in, and the block that this lies in */
+  readonly start: number
+  readonly first: number
+  readonly fade: number
+  /** a jump that was queued: it is got ready afresh where anything else changes before */
+  readonly isJump: boolean
+  readonly parts: {
+    readonly laid: LaidPart
+    readonly voice: PartVoice
+    readonly blocks: StrandBlock[]
+    work: Generator<void> | undefined
+  }[]
+  /** parts that go on as they are */
+  readonly kept: ReadonlySet<string>
+}
+
+/**
+ * Plays an arrangement. Each part is a strand. Whatever changes is got ready in spare time while what was there goes on, and takes over
+ * from one block to another: all that changes at one moment, and the beat that sounds stays the beat that sounds.
+ * Pure: no clock, no messages. `block` writes the next block, `work` does a little of what is to be done before it is needed.
+ * @param beat  the beat that it begins at.
+ * @param leadBeats  beats of the click alone before that.
+ */
+export function createArranger(
+  overdub: Overdub,
+  rate: number,
+  sounds: MixSounds,
+  first: Arrangement,
+  { beat, leadBeats = 0, click }: { readonly beat: number; readonly leadBeats?: number; readonly click: Click },
+) {
+  const { strands } = overdub
+  const left = new Float32Array(MARK_FRAMES)
+  const right = new Float32Array(MARK_FRAMES)
+  const clicks = strands.add(click.gain)
+  let mix = laidOn(first)
+  let tempo = openTempo(first.tempoLine)
+  let clicker: Voice = clickVoice(first, rate)
+  const begins = Math.round(tempo.secondsAt(beat) * rate)
+  let shift = leadBeats > 0 ? Math.round(tempo.secondsAt(beat - leadBeats) * rate) : begins
+  /** the timeline frame before which only the click is heard */
+  const notBefore = leadBeats > 0 ? begins : Number.NEGATIVE_INFINITY
+  let playing: Playing[] = []
+  let leaving: Strand[] = []
+  let coming: Coming | undefined
+  let waiting: Arrangement | undefined
+  let jump: Jump | undefined
+  let restsAt: number | undefined
+
+  function laidOn(arrangement: Arrangement): LaidMix {
+    return layMix(arrangement, (source) => sounds.sound(source), rate)
+  }
+
+  const open = (laid: LaidPart): PartVoice => {
+    const { source } = laid.part
+    return openPart(laid, sounds.sound(source) as SoundSource, sounds.known(source), rate)
+  }
+  const gainOf = (laid: LaidPart, of = mix) => rowGains(of.arrangement)[laid.part.row] ?? 0
+  const beatAt = (frame: number) => tempo.beatAt(frame / rate)
+  const overlaps = ({ from, to }: LaidPart, start: number, end: number) => from < end && to > start
+
+  /** Strands in the order of the mix: sums come to what an export comes to. */
+  function inOrder() {
+    const own = new Set<Strand>([...playing.map(({ strand }) => strand), ...leaving, clicks])
+    const others = strands.all.filter((strand) => !own.has(strand))
+    const sorted = mix.parts.flatMap(({ part }) => playing.filter(({ laid }) => laid.part.id === part.id))
+    strands.order([...sorted.map(({ strand }) => strand), ...leaving, clicks, ...others])
+  }
+
+  /** Have the parts that sound, or soon will; let go of those that are over. */
+  function gather() {
+    const now = strands.written + shift
+    const soon = mix.parts.filter((laid) => overlaps(laid, now, now + SOON_SECONDS * rate))
+    const isNew = soon.filter(({ part }) => !playing.some(({ laid }) => laid.part.id === part.id))
+    const over = playing.filter(({ laid }) => laid.to <= now)
+    if (isNew.length === 0 && over.length === 0) return
+    // what was read of them still has to be heard
+    leaving.push(...over.map(({ strand }) => strand))
+    for (const { strand } of over) strand.silentFrom = strands.written
+    playing = [
+      ...playing.filter((own) => !over.includes(own)),
+      ...isNew.map((laid) => ({
+        laid,
+        voice: open(laid),
+        strand: strands.add(gainOf(laid)),
+        queue: [],
+        prepared: false,
+      })),
+    ]
+    inOrder()
+  }
+
+  /** Strands that have been silent for longer than anything is written ahead. */
+  function letGo() {
+    const gone = leaving.filter(
+      (strand) => strand.silentFrom <= strands.free(0) || strands.isSilent(strand, strands.free(0)),
+    )
+    if (gone.length === 0) return
+    leaving = leaving.filter((strand) => !gone.includes(strand))
+    strands.order(strands.all.filter((strand) => !gone.includes(strand)))
+  }
+
+  function readInto(voice: PartVoice, at: number, out: StrandBlock) {
+    voice.read(at, [out.left, out.right])
+    if (at >= notBefore) return
+    const silent = Math.min(MARK_FRAMES, notBefore - at)
+    out.left.fill(0, 0, silent)
+    out.right.fill(0, 0, silent)
+  }
+
+  /** The written frame at which a beat of what plays comes. */
+  const writtenAt = (at: number) => Math.round(tempo.secondsAt(at) * rate) - shift
+
+  /** Let an arrangement, or the same one from another beat on, take over. */
+  function bring(arrangement: Arrangement, start: number, fade: number, toBeat?: number, isJump = false) {
+    const next = arrangement === mix.arrangement ? mix : laidOn(arrangement)
+    const nextTempo = openTempo(arrangement.tempoLine)
+    const at = toBeat === undefined ? beatAt(start + shift) : toBeat
+    // what fades in ends its fade on the beat that is jumped to
+    const ahead = toBeat === undefined ? 0 : fade
+    const newShift = Math.round(nextTempo.secondsAt(at) * rate) - ahead - start
+    const firstBlock = start - (start % MARK_FRAMES)
+    const position = firstBlock + newShift
+    const sameLine = JSON.stringify(arrangement.tempoLine) === JSON.stringify(mix.arrangement.tempoLine)
+    const kept = new Set<string>()
+    const parts: Coming['parts'] = []
+    for (const laid of next.parts) {
+      const before = playing.find((own) => own.laid.part.id === laid.part.id)
+      const stays = newShift === shift && before && sameSound(before.laid, laid, sameLine)
+      if (stays) kept.add(laid.part.id)
+      else if (overlaps(laid, position, position + SOON_SECONDS * rate)) {
+        const voice = open(laid)
+        parts.push({ laid, voice, blocks: [], work: voice.prepare(position) })
+      }
+    }
+    coming = { mix: next, shift: newShift, start, first: firstBlock, fade, isJump, parts, kept }
+  }
+
+  /** The written frame up to which what is coming has to be read. */
+  const wantedTo = ({ first: from }: Coming) => Math.max(strands.written, from + HEAD_BLOCKS * MARK_FRAMES)
+
+  function readOn(next: Coming, part: Coming['parts'][number], blocks: number): boolean {
+    const { first: from, shift: by } = next
+    for (let n = 0; n < blocks; n++) {
+      const at = from + part.blocks.length * MARK_FRAMES
+      if (at >= wantedTo(next)) return false
+      const block = { left: new Float32Array(MARK_FRAMES), right: new Float32Array(MARK_FRAMES) }
+      readInto(part.voice, at + by, block)
+      part.blocks.push(block)
+    }
+    return true
+  }
+
+  /** Let what is ready take over in what is written. */
+  function land(next: Coming) {
+    const nearest = strands.free(NEAREST_BLOCKS)
+    const from = Math.max(next.start, nearest)
+    for (const part of next.parts) while (readOn(next, part, STEP_BLOCKS));
+    const was = playing
+    playing = []
+    for (const own of was) {
+      const { id } = own.laid.part
+      const laid = next.mix.parts.find(({ part }) => part.id === id)
+      const isComing = next.parts.some((part) => part.laid.part.id === id)
+      if (laid && next.kept.has(id)) playing.push({ ...own, laid })
+      else if (!isComing) {
+        strands.setGain(own.strand, 0, from, next.fade / rate)
+        leaving.push(own.strand)
+      }
+    }
+    const gains = rowGains(next.mix.arrangement)
+    for (const { laid, voice, blocks } of next.parts) {
+      const before = was.find((own) => own.laid.part.id === laid.part.id)
+      const strand = before?.strand ?? strands.add(gains[laid.part.row] ?? 0)
+      strands.lay(strand, blocks, next.first, from, next.fade)
+      const queue = blocks.slice(Math.max(0, (strands.written - next.first) / MARK_FRAMES))
+      playing.push({ laid, voice, strand, queue, prepared: true })
+    }
+    mix = next.mix
+    shift = next.shift
+    tempo = openTempo(mix.arrangement.tempoLine)
+    clicker = clickVoice(mix.arrangement, rate)
+    inOrder()
+    setGains(from)
+    layClick(from, next.fade)
+    strands.remark(from, (at) => beatAt(at + shift))
+    strands.rewrite(from)
+    if (next.isJump) jump = undefined
+    coming = undefined
+  }
+
+  function setGains(from: number) {
+    const gains = rowGains(mix.arrangement)
+    for (const { laid, strand } of playing) strands.setGain(strand, gains[laid.part.row] ?? 0, from)
+  }
+
+  function layClick(from: number, fade: number) {
+    const start = from - (from % MARK_FRAMES)
+    const blocks: StrandBlock[] = []
+    for (let at = start; at < strands.written; at += MARK_FRAMES) {
+      const block = { left: new Float32Array(MARK_FRAMES), right: new Float32Array(MARK_FRAMES) }
+      clicker.read(at + shift, [block.left, block.right])
+      blocks.push(block)
+    }
+    strands.lay(clicks, blocks, start, from, fade)
+  }
+
+  /** Whether what is coming may take over now: it is read, and there is room for its fade. */
+  function isDue(next: Coming): boolean {
+    const from = Math.max(next.start, strands.free(NEAREST_BLOCKS))
+    return strands.written >= from + next.fade
+  }
+
+  const change = (arrangement: Arrangement) => bring(arrangement, strands.free(), Math.round(CHANGE_SECONDS * rate))
+
+  if (leadBeats > 0) clicks.gain = { from: click.leadGain, to: click.gain, at: begins - shift, frames: 1 }
+  gather()
+  if (shift > 0)
+    for (const { strand } of playing) {
+      strand.gain = { from: 0, to: strand.gain.to, at: 0, frames: Math.max(1, Math.round(START_SECONDS * rate)) }
+    }
+
+  return {
+    /** the beat that is written next */
+    beat: () => beatAt(strands.written + shift),
+    /** the queued jump, until it is made */
+    get jump() {
+      return jump
+    },
+    /** whether all is written, and nothing is to come */
+    get ended() {
+      return strands.written + shift >= mix.frames && !coming && !jump && !waiting
+    },
+    /** Another arrangement, from the beat on that sounds by then. Levels are heard at once, the rest when it is ready. */
+    setArrangement(next: Arrangement) {
+      if (onlyLevelsDiffer(mix.arrangement, next) && !coming) {
+        mix = { ...mix, arrangement: next }
+        const from = strands.free()
+        setGains(from)
+        strands.rewrite(from)
+        return
+      }
+      waiting = next
+      // what is on its way lands first; what is to be jumped to is got ready again behind it
+      if (coming?.isJump) coming = undefined
+    },
+    setClick({ gain }: Click) {
+      const from = strands.free()
+      strands.setGain(clicks, gain, from)
+      strands.rewrite(from)
+    },
+    /** Go on at another beat: once a beat has come, or at once. It takes the place of a jump that waits. */
+    setJump(next: Jump | undefined) {
+      jump = next
+      if (coming?.isJump) coming = undefined
+    },
+    goTo(toBeat: number) {
+      jump = undefined
+      const fade = Math.round(CHANGE_SECONDS * rate)
+      bring(waiting ?? mix.arrangement, strands.free(), fade, toBeat)
+      waiting = undefined
+    },
+    /** Write the next block. */
+    block() {
+      gather()
+      const at = strands.written + shift
+      for (const own of playing) {
+        const queued = own.queue.shift()
+        if (queued) strands.put(own.strand, queued.left, queued.right)
+        else if (overlaps(own.laid, at, at + MARK_FRAMES)) {
+          readInto(own.voice, at, { left, right })
+          strands.put(own.strand, left, right)
+        }
+      }
+      clicker.read(at, [left, right])
+      strands.put(clicks, left, right)
+      overdub.commit(beatAt(at), beatAt(at + MARK_FRAMES))
+      letGo()
+    },
+    /** Do a little of what is to be done; false where there is nothing. To be called in spare time. */
+    work(): boolean {
+      if (!coming && waiting) {
+        const next = waiting
+        waiting = undefined
+        change(next)
+        return true
+      }
+      if (!coming && jump) {
+        const at = writtenAt(jump.at)
+        if (at - strands.written > JUMP_READY_SECONDS * rate) return prepareSoon()
+        const { beat: to } = jump
+        const fade = Math.round(JUMP_SECONDS * rate)
+        bring(mix.arrangement, Math.max(strands.free(), at - fade), fade, to, true)
+        return true
+      }
+      if (!coming) return prepareSoon()
+      for (const part of coming.parts) {
+        if (part.work) {
+          if (part.work.next().done) part.work = undefined
+          return true
+        }
+        if (readOn(coming, part, STEP_BLOCKS)) return true
+      }
+      if (!isDue(coming)) return false
+      land(coming)
+      return true
+    },
+    /** Fade away as soon as may be; what is written behind that is silent. */
+    stop() {
+      const from = strands.free(NEAREST_BLOCKS)
+      restsAt = beatAt(from + shift)
+      for (const { strand } of playing) strands.setGain(strand, 0, from, (STOP_BLOCKS * MARK_FRAMES) / rate)
+      strands.setGain(clicks, 0, from, (STOP_BLOCKS * MARK_FRAMES) / rate)
+      strands.rewrite(from)
+    },
+    /** the beat at which it was stopped */
+    get restsAt() {
+      return restsAt
+    },
+  }
+
+  /** Open a part that begins soon. */
+  function prepareSoon(): boolean {
+    const now = strands.written + shift
+    for (const own of playing) {
+      if (own.prepared || own.laid.from < now) continue
+      own.prepared = true
+      for (const _ of own.voice.prepare(own.laid.from));
+      return true
+    }
+    return false
+  }
+}
+
+export type Arranger = ReturnType<typeof createArranger>
+
+/** Whether a part goes on as it was: the same sound by the same recipe at the same frames. */
+function sameSound(before: LaidPart, now: LaidPart, sameLine: boolean): boolean {
+  if (before.from !== now.from || before.to !== now.to) return false
+  if (!sameLine && now.part.lock === 'bars' && now.part.own !== undefined) return false
+  return contentOf(before.part) === contentOf(now.part)
+}
+
+function contentOf({ row: _, ...rest }: MixPart): string {
+  return JSON.stringify(rest)
+}
+
+/** Whether two arrangements differ in the levels of their rows alone. */
+function onlyLevelsDiffer(a: Arrangement, b: Arrangement): boolean {
+  const rest = ({ rows, ...others }: Arrangement) => JSON.stringify([rows.length, others])
+  return rest(a) === rest(b)
+}
