@@ -20,7 +20,7 @@ import {
   silence,
   soundSource,
 } from '../core'
-import { arrangementOf, heldAnalysis, mendedText, type Session, type Source } from '../session'
+import { arrangementOf, heldAnalysis, mendedText, mixRate, type Session, type Source } from '../session'
 import { faultOf } from '../session/faults'
 import { safeFileName } from '../session/sessionFile'
 import { type Arguments, places, readArguments, UsageError } from './args'
@@ -98,17 +98,6 @@ function checkedSession({ read, raw, notes }: FoundSession, file: string, { err 
   return session
 }
 
-/** the rate of a mix whose sounds have several: the one that most of them have, or the highest of those */
-function usualRate(sounds: ReadonlyMap<string, OpenSound>): number {
-  const counts = new Map<number, number>()
-  for (const sound of sounds.values()) {
-    const rate = Math.round(sourceOf(sound).sampleRate)
-    counts.set(rate, (counts.get(rate) ?? 0) + 1)
-  }
-  const [best] = [...counts].sort(([a, n], [b, m]) => m - n || b - a)
-  return Math.min(RATE_RANGE.max, Math.max(RATE_RANGE.min, best?.[0] ?? 48_000))
-}
-
 async function write(
   session: Session,
   sounds: ReadonlyMap<string, OpenSound>,
@@ -131,7 +120,7 @@ async function write(
     err(
       `zumbet: part ${part.id}: the tempo of ${part.source} is not known, so it keeps its own length. Say its tempo: "hand": { "bpm": … }.`,
     )
-  const rate = asked.rate ?? usualRate(sounds)
+  const rate = asked.rate ?? mixRate([...sounds.values()].map((sound) => sourceOf(sound).sampleRate))
   const given: Record<string, GivenSound> = {}
   for (const source of sources) given[source.id] = givenOf(source, sounds.get(source.id) as OpenSound)
   const analyses = await analysed(given, arrangement.parts, threads)

@@ -126,7 +126,7 @@ export { fileBase, resultName } from './render/resultName'
 export { mayBeCut, piecesBetween } from './render/seams'
 export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
-export { BEATS_PER_BAR_RANGE, checkMetre, type Metre, openMetre } from './timeline/metre'
+export { BEATS_PER_BAR_RANGE, checkMetre, type Metre, type OpenMetre, openMetre } from './timeline/metre'
 export { type OwnBeats, ownPassage } from './timeline/ownBeats'
 export type { PitchPoint } from './timeline/pitchLine'
 export {

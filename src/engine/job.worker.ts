@@ -14,6 +14,7 @@ import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
 import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
 import { measure } from './jobs/measuring'
+import { mix } from './jobs/mixing'
 import type { JobOptions as Options } from './jobs/options'
 import { clip, spectrogram } from './jobs/picturing'
 import { draw, exportPiece, render } from './jobs/rendering'
@@ -116,6 +117,7 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'measure') return measure(job, options)
   if (job.kind === 'spectrogram') return spectrogram(job, options)
   if (job.kind === 'clip') return clip(job, options)
+  if (job.kind === 'mix') return mix(job, options)
   if (job.kind === 'planExport') return runTask(planExportTask(openSound(job.sound), job.order, job.analysis), options)
   return exportPiece(job, options)
 }

@@ -1,11 +1,14 @@
 import type {
   Analysis,
   AnalysisNeed,
+  Arrangement,
   Attack,
   DecodedFile,
   ExportOrder,
   ExportPlan,
   KnowOptions,
+  MixFacts,
+  MixOrder,
   Overview,
   PieceFacts,
   Progress,
@@ -111,6 +114,16 @@ export type Job =
       readonly to: number
       readonly gain: number
     }
+  /** what lies on a timeline as one file: all of it, some rows of it, or its click alone */
+  | {
+      readonly kind: 'mix'
+      readonly arrangement: Arrangement
+      readonly order: MixOrder
+      /** by what parts call their sounds */
+      readonly sounds: Readonly<Record<string, { readonly sound: Sound; readonly analysis: Analysis }>>
+      readonly what: { readonly rows?: readonly number[]; readonly parts: boolean; readonly clickGain: number }
+      readonly folder: string | undefined
+    }
   | {
       readonly kind: 'planExport'
       readonly sound: Sound
@@ -149,6 +162,7 @@ export interface JobResults {
   measure: Trial
   spectrogram: Spectrogram
   clip: { readonly blob: Blob; readonly overview: Overview }
+  mix: { readonly blob: Blob; readonly facts: MixFacts }
   planExport: ExportPlan
   exportPiece: { readonly blob: Blob; readonly facts: PieceFacts }
 }

@@ -4,6 +4,7 @@ import {
   methodById,
   type OwnBeats,
   openMetre,
+  RATE_RANGE,
   type Recipe,
   type TempoLine,
   tempoBetween,
@@ -126,4 +127,12 @@ export function arrangementOf(session: Session, foundOf: (source: Source) => Fou
     ]
   })
   return { tempoLine: tempoLineOf(session), metre: metreOf(session), rows: session.rows, parts }
+}
+
+/** The rate of a mix whose sounds have several: the one that most of them have, the highest of those. */
+export function mixRate(rates: readonly number[]): number {
+  const counts = new Map<number, number>()
+  for (const own of rates) counts.set(Math.round(own), (counts.get(Math.round(own)) ?? 0) + 1)
+  const [best] = [...counts].sort(([a, n], [b, m]) => m - n || b - a)
+  return Math.min(RATE_RANGE.max, Math.max(RATE_RANGE.min, best?.[0] ?? 48_000))
 }

@@ -1,6 +1,6 @@
 import { firstLanes, type Material } from '../core'
 import { PLAIN_TARGET, SESSION_VERSION, type Session, type Source, type Target, type Variant } from './schema'
-import type { timelineShape } from './timelineSchema'
+import type { TimelinePart, timelineShape } from './timelineSchema'
 
 /** the lane of the source itself */
 export const REFERENCE = 'reference'
@@ -71,11 +71,78 @@ export const NO_TIMELINE: Pick<Session, keyof typeof timelineShape> = {
   click: { gainDb: -6, inMix: false },
 }
 
+const row = (id: string, name: string, gainDb = 0) => ({ id, name, gainDb, muted: false, solo: false })
+
+const part = (id: string, source: string, at: string, change: Partial<TimelinePart> & { startBeat: number }) => ({
+  id,
+  source,
+  row: at,
+  lock: 'bars' as const,
+  offset: 0,
+  feel: 1 as const,
+  repeat: false,
+  gainDb: 0,
+  fadeIn: 0,
+  fadeOut: 0,
+  ...change,
+})
+
+/** The exhibit's two sections: Flood, a slowing of two bars, and Ebb. */
+const firstTimeline: typeof NO_TIMELINE = {
+  ...NO_TIMELINE,
+  tempoLine: [
+    { beat: 0, bpm: 104, curve: 'step' },
+    { beat: 32, bpm: 104, curve: 'linear' },
+    { beat: 40, bpm: 84, curve: 'step' },
+  ],
+  sections: [
+    { id: 'flood', name: 'Flood', bar: 1, bars: 8 },
+    { id: 'ebb', name: 'Ebb', bar: 11, bars: 8 },
+  ],
+  rows: [
+    row('winches', 'Winches', -6),
+    row('chains', 'Chains and knocks', -8),
+    row('capstan', 'Capstan', -9),
+    row('harmonium', 'Harmonium', -10),
+    row('calls', 'Calls', -8),
+    row('bells', 'Bell', -12),
+    row('weather', 'Weather', -16),
+  ],
+  parts: [
+    part('flood-winch', 'rope-winch', 'winches', { startBeat: 0, beats: 40, repeat: true }),
+    part('flood-chain', 'chain-rattle', 'chains', { startBeat: 8, beats: 24, repeat: true }),
+    part('ebb-knocks', 'hull-knocks', 'chains', { startBeat: 40, beats: 24 }),
+    part('flood-capstan', 'capstan', 'capstan', { startBeat: 16, beats: 24, repeat: true }),
+    part('flood-chords', 'harmonium', 'harmonium', { startBeat: 0, lock: 'seconds', stretch: 1.3, fadeOut: 1 }),
+    part('ebb-chords', 'harmonium', 'harmonium', {
+      startBeat: 40,
+      lock: 'seconds',
+      stretch: 1.6,
+      semitones: -5,
+      fadeIn: 1.5,
+      fadeOut: 2,
+    }),
+    part('flood-gull', 'gull', 'calls', { startBeat: 19, lock: 'seconds' }),
+    part('ebb-horn', 'foghorn-tune', 'calls', { startBeat: 44 }),
+    part('ebb-guide', 'guide-line', 'calls', { startBeat: 60, lock: 'seconds', stretch: 6 / 5.81 }),
+    part('flood-bell', 'harbour-bell', 'bells', { startBeat: 0, lock: 'seconds' }),
+    part('ebb-bell', 'harbour-bell', 'bells', { startBeat: 40, lock: 'seconds', semitones: -5 }),
+    part('rain', 'rain-on-tin', 'weather', {
+      startBeat: 0,
+      beats: 72,
+      lock: 'seconds',
+      repeat: true,
+      fadeIn: 2,
+      fadeOut: 4,
+    }),
+  ],
+}
+
 export function firstSession(): Session {
   return {
     version: SESSION_VERSION,
     bpm: 96,
-    ...NO_TIMELINE,
+    ...firstTimeline,
     sources: firstSources.map((demo) => newSource({ ...demo, origin: 'demo' })),
   }
 }

@@ -1,4 +1,13 @@
-export { arrangementOf, beatsOfSection, metreOf, ownBeatsOf, partRecipe, tempoLineOf, variantOf } from './arrange'
+export {
+  arrangementOf,
+  beatsOfSection,
+  metreOf,
+  mixRate,
+  ownBeatsOf,
+  partRecipe,
+  tempoLineOf,
+  variantOf,
+} from './arrange'
 export { contentKey, partKey } from './contentKey'
 export {
   firstSession,

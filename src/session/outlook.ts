@@ -17,7 +17,7 @@ const FIRST_SWEEP: z.infer<typeof sweepOutlook> = {
   shown: 'worst',
 }
 
-const FIRST_BEATS = { start: 0, span: 80 }
+const FIRST_BEATS = { start: -0.7, span: 78 }
 
 /** What the eye and ear are on; kept, but no step of undo. */
 export const outlookSchema = z.object({

@@ -10,6 +10,9 @@ import { loadAgain } from '../session/hear/listening'
 import { exportHeard } from '../session/render/exports'
 import { chosenVariant, selectedSource, useSession } from '../session/state/store'
 import { SweepView } from '../sweep/SweepView'
+import { MixExport } from '../timeline/MixExport'
+import { TimelineHead } from '../timeline/TimelineHead'
+import { TimelineView } from '../timeline/TimelineView'
 import { AccessBar } from './AccessBar'
 import { useKeys } from './useKeys'
 import { ViewTabs } from './ViewTabs'
@@ -31,14 +34,17 @@ function Main() {
   const view = useSession((state) => state.outlook.view)
   const variant = useSession((state) => (source ? chosenVariant(state, source) : undefined))
   const blind = useSession((state) => state.blind !== undefined)
+  const hasParts = useSession((state) => state.history.present.parts.length > 0)
   const past = useSession((state) => state.history.past.at(-1)?.label)
   const future = useSession((state) => state.history.future[0]?.label)
   const { facts } = source ?? {}
+  const isTimeline = view === 'timeline'
 
   return (
     <main className="bench flex min-h-0 min-w-0 flex-col [grid-area:bench]">
       <header className="flex min-h-[58px] shrink-0 items-center gap-4 px-5">
-        {source && (
+        {isTimeline && <TimelineHead />}
+        {source && !isTimeline && (
           <>
             <h2 className="wide max-w-[340px] truncate text-[22px]">{source.name}</h2>
             {facts && (
@@ -58,8 +64,9 @@ function Main() {
           </>
         )}
         <span className="ml-auto flex items-center">
-          {source && <ViewTabs />}
-          {source && (
+          {(source || isTimeline || hasParts) && <ViewTabs />}
+          {isTimeline && <MixExport />}
+          {source && !isTimeline && (
             <button
               type="button"
               className="plain-button mr-2"
@@ -70,7 +77,7 @@ function Main() {
               <RotateCcw size={14} /> As source
             </button>
           )}
-          {source && variant && (
+          {source && variant && !isTimeline && (
             <button
               type="button"
               className="plain-button mr-2"
@@ -106,7 +113,12 @@ function Main() {
       </header>
       <AccessBar />
       {!ready && <Centre>Opening the session</Centre>}
-      {ready && !source && (
+      {ready && isTimeline && (
+        <Guarded name="The timeline" resetKey="timeline">
+          <TimelineView />
+        </Guarded>
+      )}
+      {ready && !source && !isTimeline && (
         <Centre>
           <span className="wide text-[20px]">Nothing on the bench</span>
           <span className="max-w-[44ch] text-soft">
@@ -114,7 +126,7 @@ function Main() {
           </span>
         </Centre>
       )}
-      {source && load?.status === 'failed' && (
+      {source && !isTimeline && load?.status === 'failed' && (
         <Centre>
           <span role="alert" className="max-w-[56ch] text-trouble">
             {errorText(load.error)}
@@ -124,14 +136,14 @@ function Main() {
           </button>
         </Centre>
       )}
-      {source && !facts && load?.status !== 'failed' && (
+      {source && !isTimeline && !facts && load?.status !== 'failed' && (
         <Centre>
           <span className="flex items-center gap-2 text-soft">
             <LoaderCircle size={16} className="animate-spin" aria-hidden="true" /> Reading {source.file}
           </span>
         </Centre>
       )}
-      {source && facts && load?.status !== 'failed' && (
+      {source && !isTimeline && facts && load?.status !== 'failed' && (
         <Guarded name={view === 'bench' ? 'The bench' : 'The sweep'} resetKey={`${view} ${source.id}`}>
           {view === 'bench' ? <Bench source={source} /> : <SweepView source={source} />}
         </Guarded>

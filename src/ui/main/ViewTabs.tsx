@@ -5,9 +5,10 @@ import { showView } from '../session/views'
 const VIEWS: readonly { readonly id: Outlook['view']; readonly label: string; readonly title: string }[] = [
   { id: 'bench', label: 'Bench', title: 'One target, several methods side by side (B)' },
   { id: 'sweep', label: 'Sweep', title: 'Where each method breaks on this sound (W)' },
+  { id: 'timeline', label: 'Timeline', title: 'Sounds together, against bars, under one tempo line (T)' },
 ]
 
-/** The views of a source. */
+/** The views: of a source, and of all together. */
 export function ViewTabs() {
   const view = useSession((state) => state.outlook.view)
   const blind = useSession((state) => state.blind !== undefined)

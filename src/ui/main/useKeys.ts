@@ -10,9 +10,11 @@ import { hearPlace } from '../session/hear/places'
 import { saveSession } from '../session/keep/sessionFile'
 import { exportHeard } from '../session/render/exports'
 import { setOutlook } from '../session/state/outlook'
-import { chosenVariant, selectedSource, store } from '../session/state/store'
+import { chosenVariant, selectedSource, store, useSession } from '../session/state/store'
+import { toggleMix } from '../session/timeline/mixing'
 import { hearHidden, voteByKey } from '../session/try/blind'
 import { showView } from '../session/views'
+import { useTimelineKeys } from '../timeline/useTimelineKeys'
 
 /** Whether keys belong to a text that is being written: a name, but not a number or a list. */
 function writes(event: KeyboardEvent): boolean {
@@ -43,16 +45,20 @@ function hearNext(step: 1 | -1) {
   if (next) hearPlace(source, variant, next)
 }
 
-/** Keys that hold everywhere but in a text. */
+/** Keys that hold everywhere but in a text. The timeline has some of its own in place of the bench's. */
 export function useKeys() {
+  const isTimeline = useSession((state) => state.outlook.view === 'timeline')
+  useTimelineKeys(isTimeline)
   const source = () => selectedSource(store.getState())
   const display = () => store.getState().outlook.display
-  const plain = { preventDefault: true } as const
+  const plain = { preventDefault: true, enabled: !isTimeline } as const
+  const always = { preventDefault: true } as const
   // past a focused list or number too: what they would do with the key is worth less than what the bench does
   const onLists = { ...plain, enableOnFormTags: ['SELECT'] as const }
-  const onAll = { ...plain, enableOnFormTags: true, ignoreEventWhen: writes } as const
+  const onViews = { ...always, enableOnFormTags: ['SELECT'] as const }
+  const onAll = { ...always, enableOnFormTags: true, ignoreEventWhen: writes } as const
 
-  useHotkeys('space', () => togglePlay(), onAll)
+  useHotkeys('space', () => (isTimeline ? toggleMix() : togglePlay()), onAll)
   useHotkeys('mod+s', () => void saveSession(), onAll)
   useHotkeys('mod+o', () => document.getElementById('session-file')?.click(), onAll)
   useHotkeys('mod+z', () => undo(), onAll)
@@ -62,9 +68,12 @@ export function useKeys() {
     (event) => (store.getState().blind ? hearHidden(Number(event.key) - 1) : hearLane(Number(event.key))),
     { ...onLists, useKey: true },
   )
-  useHotkeys('b', () => (store.getState().blind ? voteByKey('b') : showView('bench')), onLists)
-  useHotkeys('a,v,up,down', ({ key }) => voteByKey(key.length === 1 ? key.toLowerCase() : key))
-  useHotkeys('w', () => showView('sweep'), onLists)
+  useHotkeys('b', () => (store.getState().blind ? voteByKey('b') : showView('bench')), onViews)
+  useHotkeys('a,v,up,down', ({ key }) => voteByKey(key.length === 1 ? key.toLowerCase() : key), {
+    enabled: !isTimeline,
+  })
+  useHotkeys('w', () => showView('sweep'), onViews)
+  useHotkeys('t', () => showView('timeline'), onViews)
   useHotkeys(
     's',
     () => setDisplay({ show: display().show === 'waveform' ? 'spectrogram' : 'waveform', against: undefined }),
@@ -91,7 +100,7 @@ export function useKeys() {
       const current = source()
       if (current?.selection) setSelection(current.id, undefined)
     },
-    { ignoreEventWhen: isNumber },
+    { ignoreEventWhen: isNumber, enabled: !isTimeline },
   )
   const view = (how: Parameters<typeof moveView>[1]) => {
     const current = source()

@@ -164,6 +164,8 @@ export function dropVariant(source: Source, variant: Variant) {
 export function dropSource(source: Source) {
   edit(`Remove ${source.name}`, (session) => {
     session.sources = session.sources.filter(({ id }) => id !== source.id)
+    // what lay on the timeline of it goes with it, and comes back with it
+    session.parts = session.parts.filter((part) => part.source !== source.id)
   })
 }
 

@@ -14,6 +14,7 @@ import { syncSpectra } from './render/spectra'
 import { setAccess } from './state/access'
 import { notify, tell } from './state/notices'
 import { type State, store } from './state/store'
+import { syncMix } from './timeline/mixing'
 import { syncSweeps } from './try/sweeps'
 
 /**
@@ -124,6 +125,7 @@ function follow(state: State, before: State | undefined) {
     state.loads === before?.loads &&
     state.analyses === before?.analyses &&
     state.tried === before?.tried &&
+    state.mixPlaying === before?.mixPlaying &&
     state.knowledge === before?.knowledge
   )
     return
@@ -134,5 +136,6 @@ function follow(state: State, before: State | undefined) {
   if (changed || elsewhere) syncKnowledge(state)
   if (changed || elsewhere || state.loads !== before?.loads) syncSweeps(state)
   syncSpectra(state)
+  syncMix(state)
   if (changed || elsewhere || state.analyses !== before?.analyses) syncRenders(state)
 }

@@ -10,3 +10,6 @@ export function showView(view: Outlook['view']) {
   leaveTried()
   setOutlook({ view })
 }
+
+/** what a source carries while it is dragged from the shelf into a view */
+export const SOURCE_TYPE = 'application/x-zumbet-source'

@@ -14,6 +14,7 @@ import { knowledgeOf } from '../session/know/knowledge'
 import { start } from '../session/session'
 import { setOutlook } from '../session/state/outlook'
 import { type Arrival, useSession } from '../session/state/store'
+import { SOURCE_TYPE } from '../session/views'
 import { droppedFiles } from './droppedFiles'
 import { FoundList } from './FoundList'
 import { KeyList } from './KeyList'
@@ -245,6 +246,11 @@ function SourceRow({
         aria-current={selected}
         className={`block w-full rounded-[4px] px-2.5 py-[5px] text-left ${selected ? 'bg-ground shadow-[inset_3px_0_0_var(--tide)]' : chosen ? 'bg-ground/70 shadow-[inset_3px_0_0_var(--edge)]' : 'hover:bg-ground/60'}`}
         aria-pressed={chosen}
+        draggable
+        onDragStart={(event) => {
+          event.dataTransfer.setData(SOURCE_TYPE, source.id)
+          event.dataTransfer.effectAllowed = 'copy'
+        }}
         onClick={(event) => (event.ctrlKey || event.metaKey || event.shiftKey ? onChoose() : onSelect())}
         onDoubleClick={() => setNaming(true)}
         onKeyDown={(event) => {

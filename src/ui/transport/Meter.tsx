@@ -11,7 +11,7 @@ const FALL_DB_PER_FRAME = 0.6
 export function Meter() {
   const bars = [useRef<HTMLSpanElement>(null), useRef<HTMLSpanElement>(null)]
   const gaps = useRef<HTMLSpanElement>(null)
-  const playing = useSession((state) => state.playing)
+  const playing = useSession((state) => state.playing || state.mixPlaying)
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: refs stay the same
   useEffect(() => {

@@ -1,5 +1,5 @@
 import { Blend, Metronome, Moon, Play, Repeat, Shuffle, Square, Sun, X } from 'lucide-react'
-import { useEffect, useRef } from 'react'
+import { type ReactNode, useEffect, useRef } from 'react'
 import { asSource, planOf } from '../../core'
 import { partFacts, recipeOf, type Source, soundKey, tempoOf } from '../../session'
 import { timeText } from '../common/formats'
@@ -13,6 +13,7 @@ import { knowledgeOf } from '../session/know/knowledge'
 import { setOutlook } from '../session/state/outlook'
 import { activeLane, selectedSource, useSession } from '../session/state/store'
 import { Meter } from './Meter'
+import { MixTransport } from './MixTransport'
 
 /** What is heard: play and stop, where, which lane, which loop, at which level, and whether it ever ran dry. */
 export function Transport() {
@@ -36,11 +37,19 @@ function TransportParts() {
     document.documentElement.dataset.theme = theme
   }, [theme])
 
+  const isTimeline = useSession((state) => state.outlook.view === 'timeline')
+  if (isTimeline)
+    return (
+      <Bar>
+        <MixTransport />
+        <span className="ml-auto flex items-center gap-3">
+          <Meter />
+          <ThemeButton />
+        </span>
+      </Bar>
+    )
   return (
-    <section
-      aria-label="Transport"
-      className="flex min-h-[60px] flex-wrap items-center gap-x-5 gap-y-1 border-t py-1 border-rule bg-deck px-4 whitespace-nowrap [grid-area:transport]"
-    >
+    <Bar>
       <button
         type="button"
         className="solid-button !h-9 w-[92px] justify-center"
@@ -89,17 +98,33 @@ function TransportParts() {
         {source && <Click source={source} />}
         <Listening />
         <Meter />
-        <button
-          type="button"
-          className="plain-button !px-1.5"
-          aria-label={theme === 'ink' ? 'Change to Paper' : 'Change to Ink'}
-          title={theme === 'ink' ? 'Paper: light' : 'Ink: dark'}
-          onClick={() => setOutlook({ theme: theme === 'ink' ? 'paper' : 'ink' })}
-        >
-          {theme === 'ink' ? <Sun size={16} /> : <Moon size={16} />}
-        </button>
+        <ThemeButton />
       </span>
-    </section>
+    </Bar>
+  )
+}
+
+const Bar = ({ children }: { readonly children: ReactNode }) => (
+  <section
+    aria-label="Transport"
+    className="flex min-h-[60px] flex-wrap items-center gap-x-5 gap-y-1 border-t border-rule bg-deck px-4 py-1 whitespace-nowrap [grid-area:transport]"
+  >
+    {children}
+  </section>
+)
+
+function ThemeButton() {
+  const theme = useSession((state) => state.outlook.theme)
+  return (
+    <button
+      type="button"
+      className="plain-button !px-1.5"
+      aria-label={theme === 'ink' ? 'Change to Paper' : 'Change to Ink'}
+      title={theme === 'ink' ? 'Paper: light' : 'Ink: dark'}
+      onClick={() => setOutlook({ theme: theme === 'ink' ? 'paper' : 'ink' })}
+    >
+      {theme === 'ink' ? <Sun size={16} /> : <Moon size={16} />}
+    </button>
   )
 }
 

@@ -92,10 +92,12 @@ function Tap({ onUse }: { onUse: (bpm: number, gesture: string) => void }) {
     const onKey = (event: KeyboardEvent) => {
       if (event.key.toLowerCase() !== 't' || event.repeat || event.target instanceof HTMLInputElement) return
       event.preventDefault()
+      // the key is the tap's while this is open: it leads to no other view
+      event.stopPropagation()
       tap()
     }
-    window.addEventListener('keydown', onKey)
-    return () => window.removeEventListener('keydown', onKey)
+    window.addEventListener('keydown', onKey, true)
+    return () => window.removeEventListener('keydown', onKey, true)
   })
   return (
     <div className="flex items-center gap-2 border-t border-rule pt-2.5">

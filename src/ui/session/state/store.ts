@@ -207,6 +207,8 @@ export interface State {
   readonly history: History<Session>
   readonly outlook: Outlook
   readonly loads: Readonly<Record<string, LoadState>>
+  /** by sound key: what sounds of the timeline look like; null for one that could not be read */
+  readonly mixFacts: Readonly<Record<string, SoundFacts | null>>
   /** by part of a file (`partKey`): what methods need to know of it, so far */
   readonly analyses: Readonly<Record<string, Analysis>>
   /** by source: what is known of the whole file; null while it is being found out */
@@ -222,6 +224,8 @@ export interface State {
   /** a comparison without names that is going on */
   /** by source: how far finding out what there is to know of it has come, 0 to 1 */
   readonly listened: Readonly<Record<string, number>>
+  /** by a part's recipe as it lies: what was measured of it */
+  readonly partTrials: Readonly<Record<string, Trial>>
   readonly blind: BlindRun | undefined
   readonly tried: TriedState | undefined
   /** by variant */
@@ -255,6 +259,7 @@ export const store = createStore<State>(() => ({
   history: startHistory<Session>({ version: SESSION_VERSION, bpm: 96, ...NO_TIMELINE, sources: [] }),
   outlook: firstOutlook('ink'),
   loads: {},
+  mixFacts: {},
   analyses: {},
   analysing: {},
   knowledge: {},
@@ -263,6 +268,7 @@ export const store = createStore<State>(() => ({
   listened: {},
   renders: {},
   trials: {},
+  partTrials: {},
   advice: {},
   tried: undefined,
   sweeps: {},

@@ -1,0 +1,58 @@
+/** Mixing what lies on a timeline into a file. */
+
+import { clickVoice, layMix, mixTask, mixVoice, openPart, silence, type Voice, withRunUp } from '../../core'
+import { runTask } from '../../host/runTask'
+import type { Job, JobResults } from '../jobProtocol'
+import { openScratch } from '../scratch'
+import { openSound } from '../sound'
+import type { JobOptions as Options } from './options'
+
+export async function mix(
+  { arrangement, order, sounds, what, folder }: Extract<Job, { kind: 'mix' }>,
+  options: Options,
+): Promise<JobResults['mix']> {
+  const scratch = await openScratch(folder)
+  try {
+    const opened = new Map(Object.entries(sounds).map(([id, { sound }]) => [id, openSound(sound)]))
+    const laid = layMix(arrangement, (id) => opened.get(id), order.rate)
+    const parts = mixVoice(
+      laid,
+      (part) => {
+        const { source } = part.part
+        const sound = opened.get(source)
+        if (!sound) throw new RangeError(`mix: there is no sound ${source}`)
+        return withRunUp(openPart(part, sound, sounds[source]?.analysis ?? {}, order.rate))
+      },
+      what.rows,
+    )
+    const voice = what.parts ? parts : silent
+    const heard = what.clickGain > 0 ? withClick(voice, clickVoice(arrangement, order.rate), what.clickGain) : voice
+    const facts = await runTask(mixTask(heard, order, scratch.write), options)
+    return { blob: await scratch.finish(), facts }
+  } catch (error) {
+    await scratch.discard()
+    throw error
+  }
+}
+
+const silent: Voice = {
+  read(_, out) {
+    for (const channel of out) channel.fill(0)
+  },
+}
+
+/** A voice with the click over it, at a gain: the sum that the command comes to as well. */
+function withClick(voice: Voice, click: Voice, gain: number): Voice {
+  return {
+    read(frame, out) {
+      voice.read(frame, out)
+      const strokes = silence(2, out[0]?.length ?? 0)
+      click.read(frame, strokes)
+      out.forEach((channel, c) => {
+        const own = strokes[c] as Float32Array
+        for (let i = 0; i < own.length; i++) own[i] = gain * (own[i] as number)
+        for (let i = 0; i < own.length; i++) channel[i] = (channel[i] as number) + (own[i] as number)
+      })
+    },
+  }
+}

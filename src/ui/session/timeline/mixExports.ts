@@ -1,0 +1,101 @@
+import { type Arrangement, dbToAmplitude, heardRows, layMix } from '../../../core'
+import { type JobResults, type Sound, scratchFolder } from '../../../engine'
+import { depthOf, partFacts, type Source } from '../../../session'
+import { saveFile } from '../../common/saveFile'
+import { analysisOf } from '../know/analyses'
+import { pool, shelf } from '../state/engine'
+import { notify, tell } from '../state/notices'
+import { store } from '../state/store'
+import { loadedFor, timelineOf, usedSources } from './mixing'
+
+/** The timeline as files: the mix, each row by itself, the click beside it. */
+
+const { getState, setState } = store
+
+/** what shows the work among the exports, and what stops it */
+export const MIX_EXPORT = 'timeline mix'
+let stop: AbortController | undefined
+
+type Sounds = Record<string, { readonly sound: Sound; readonly analysis: Awaited<ReturnType<typeof analysisOf>> }>
+
+/** All sounds of the timeline, with what the methods of their parts need. */
+async function gathered(arrangement: Arrangement): Promise<Sounds> {
+  const sounds: Sounds = {}
+  for (const source of usedSources(getState().history.present)) {
+    const { decoded } = loadedFor(source) ?? (await shelf.getPart(source))
+    let analysis = {}
+    for (const { recipe } of arrangement.parts.filter((part) => part.source === source.id))
+      analysis = { ...analysis, ...(await analysisOf(source, decoded.sound, recipe)) }
+    sounds[source.id] = { sound: decoded.sound, analysis }
+  }
+  return sounds
+}
+
+const cleanName = (name: string) => name.replace(/[\\/:*?"<>|]/g, '_').trim() || 'row'
+
+/** Write the mix, the rows that are heard, or the click, as files of the depth that the outlook says; 24 bits where it says none. */
+export async function exportMix(what: 'mix' | 'rows' | 'click') {
+  if (stop) return
+  const { arrangement, laid, rate } = timelineOf(getState())
+  if (laid.frames < 1) {
+    notify({ tone: 'plain', text: 'Nothing lies on the timeline yet' })
+    return
+  }
+  const own = new AbortController()
+  stop = own
+  const { format, rate: chosenRate } = getState().outlook
+  const hz = chosenRate === 'source' ? rate : Number(chosenRate)
+  const { sources } = getState().history.present
+  const sizeOf = (id: string) => partFacts(sources.find((source) => source.id === id) as Source)
+  const { frames } = layMix(arrangement, sizeOf, hz)
+  const { click, rows } = getState().history.present
+  const heard = heardRows(rows)
+  const gain = dbToAmplitude(click.gainDb)
+  const files =
+    what === 'mix'
+      ? [{ name: 'mix.wav', rows: undefined, parts: true, clickGain: click.inMix ? gain : 0 }]
+      : what === 'click'
+        ? [{ name: 'click.wav', rows: undefined, parts: false, clickGain: gain }]
+        : rows.flatMap(({ name }, row) =>
+            heard[row] && arrangement.parts.some((part) => part.row === row)
+              ? [{ name: `${cleanName(name)}.wav`, rows: [row], parts: true, clickGain: 0 }]
+              : [],
+          )
+  const show = (name: string, progress: number) =>
+    setState((state) => ({ exports: { ...state.exports, [MIX_EXPORT]: { name, progress } } }))
+  show(files[0]?.name ?? '', 0)
+  try {
+    const sounds = await gathered(arrangement)
+    for (const [n, file] of files.entries()) {
+      const { blob, facts }: JobResults['mix'] = await pool.run<'mix'>(
+        {
+          kind: 'mix',
+          arrangement,
+          order: { from: 0, to: frames, rate: hz, format: format === 'source' ? '24' : depthOf(format, undefined) },
+          sounds,
+          what: { parts: file.parts, clickGain: file.clickGain, ...(file.rows && { rows: file.rows }) },
+          folder: frames * 8 > 2 ** 26 ? scratchFolder() : undefined,
+        },
+        {
+          signal: own.signal,
+          rank: 0,
+          onProgress: ({ doneFrames, totalFrames }) => show(file.name, (n + doneFrames / totalFrames) / files.length),
+        },
+      )
+      saveFile(blob, file.name)
+      notify({ tone: 'plain', text: `${file.name} exported, ${(facts.frames / hz).toFixed(3)} s` })
+      if (facts.clippedSamples > 0)
+        notify({
+          tone: 'trouble',
+          text: `${facts.clippedSamples} samples of ${file.name} were over full scale and were limited. Lower its rows, or export 32-bit float.`,
+        })
+    }
+  } catch (error) {
+    if (!own.signal.aborted) tell(error)
+  } finally {
+    stop = undefined
+    setState(({ exports: { [MIX_EXPORT]: _, ...others } }) => ({ exports: others }))
+  }
+}
+
+export const cancelMixExport = () => stop?.abort()

@@ -1,0 +1,240 @@
+import {
+  type Arrangement,
+  dbToAmplitude,
+  type LaidMix,
+  layMix,
+  type Metre,
+  type OpenTempo,
+  openMetre,
+  openTempo,
+} from '../../../core'
+import type { MixSound, SoundFacts } from '../../../engine'
+import {
+  arrangementOf,
+  contentKey,
+  metreOf,
+  mixRate,
+  partFacts,
+  partRecipe,
+  type Session,
+  type Source,
+  soundKey,
+  tempoLineOf,
+} from '../../../session'
+import type { LoadedSound } from '../files/audioShelf'
+import { playback } from '../hear/listening'
+import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
+import { shelf } from '../state/engine'
+import { rememberFacts } from '../state/loading'
+import { tell } from '../state/notices'
+import { type State, store } from '../state/store'
+
+/** The timeline as it is laid, drawn and heard: its sounds are read, and the player follows whatever changes. */
+
+const { getState, setState } = store
+
+/** Where everything of a session's timeline lies. */
+export interface Timeline {
+  readonly arrangement: Arrangement
+  readonly laid: LaidMix
+  readonly tempo: OpenTempo
+  readonly metre: ReturnType<typeof openMetre>
+  /** Hz, of the mix */
+  readonly rate: number
+}
+
+let last: { readonly session: Session; readonly knowledge: State['knowledge']; readonly timeline: Timeline } | undefined
+
+/** The timeline of the session as it is; the same one for as long as nothing of it has changed. */
+export function timelineOf(state: State): Timeline {
+  const { present: session } = state.history
+  if (last?.session === session && last.knowledge === state.knowledge) return last.timeline
+  const arrangement = arrangementOf(session, ({ id }) => state.knowledge[id])
+  const used = usedSources(session)
+  const rate = mixRate(used.flatMap((source) => source.facts?.sampleRate ?? []))
+  const laid = layMix(arrangement, (id) => partFacts(used.find((source) => source.id === id) as Source), rate)
+  const timeline = {
+    arrangement,
+    laid,
+    tempo: openTempo(tempoLineOf(session)),
+    metre: openMetre(metreOf(session) as Metre),
+    rate,
+  }
+  last = { session, knowledge: state.knowledge, timeline }
+  return timeline
+}
+
+/** Sources that parts of the timeline are of. */
+export const usedSources = ({ sources, parts }: Session): Source[] =>
+  sources.filter(({ id }) => parts.some(({ source }) => source === id))
+
+/** sounds of parts, by their source's sound key */
+const loaded = new Map<string, LoadedSound>()
+const loading = new Set<string>()
+
+export const loadedFor = (source: Source): LoadedSound | undefined => loaded.get(soundKey(source))
+
+/** Let the player and the drawing follow the timeline, while it is looked at or heard. */
+export function syncMix(state: State) {
+  if (state.outlook.view !== 'timeline' && !state.mixPlaying) return
+  const { present: session } = state.history
+  const used = usedSources(session)
+  const keys = new Set(used.map(soundKey))
+  for (const key of loaded.keys()) if (!keys.has(key)) loaded.delete(key)
+  for (const source of used) {
+    const sound = loaded.get(soundKey(source))
+    if (!sound) {
+      void load(source)
+      continue
+    }
+    const recipes = session.parts.filter((part) => part.source === source.id).map((part) => partRecipe(source, part))
+    syncAnalysis(source, sound.decoded.sound, recipes)
+  }
+  send(state, used)
+}
+
+async function load(source: Source) {
+  const key = soundKey(source)
+  if (loading.has(key)) return
+  loading.add(key)
+  try {
+    const sound = await shelf.getPart(source)
+    loaded.set(key, sound)
+    if (!source.range) rememberFacts(source.id, sound)
+    setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: sound.facts } }))
+  } catch (error) {
+    tell(error)
+    // it is asked for again when the timeline is opened again
+    setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: null } }))
+  } finally {
+    loading.delete(key)
+    syncMix(getState())
+  }
+}
+
+/** a part whose sound, or what its method needs of it, is not there yet is left out until it is */
+const isReady = (state: State, source: Source, part: Session['parts'][number]) =>
+  loaded.has(soundKey(source)) && isKnown(state, source, partRecipe(source, part))
+
+let sentSounds = ''
+let sentArrangement = ''
+const versions = new WeakMap<object, number>()
+let version = 0
+function versionOf(value: object): number {
+  const known = versions.get(value) ?? ++version
+  versions.set(value, known)
+  return known
+}
+
+/** what the click of a bar that is counted in is raised by, where the click itself is not heard */
+const LEAD_DB = 0
+
+function send(state: State, used: readonly Source[]) {
+  const { present: session } = state.history
+  const ready = session.parts.filter((part) => {
+    const source = used.find(({ id }) => id === part.source)
+    return source && isReady(state, source, part)
+  })
+  const sounds: Record<string, MixSound> = {}
+  const called = new Map<string, string>()
+  const told: string[] = []
+  for (const source of used) {
+    const sound = loaded.get(soundKey(source))
+    if (!sound) continue
+    const analysis = knownSoFar(state, source) ?? {}
+    // attacks that were corrected make another sound of it
+    const id = contentKey(source)
+    called.set(source.id, id)
+    sounds[id] = { key: soundKey(source), sound: sound.decoded.sound, analysis }
+    told.push(`${id} ${versionOf(sound)} ${versionOf(analysis)}`)
+  }
+  if (told.join() !== sentSounds) {
+    sentSounds = told.join()
+    playback.setMixSounds(sounds)
+  }
+  const { arrangement } = timelineOf(state)
+  const own: Arrangement = {
+    ...arrangement,
+    parts: arrangement.parts
+      .filter(({ id }) => ready.some((part) => part.id === id))
+      .map((part) => ({ ...part, source: called.get(part.source) as string })),
+  }
+  const level = dbToAmplitude(session.click.gainDb)
+  const click = { gain: state.outlook.mixClick ? level : 0, leadGain: dbToAmplitude(LEAD_DB) * level }
+  const text = JSON.stringify([own, click])
+  if (text === sentArrangement) return
+  sentArrangement = text
+  playback.setArrangement(own, click)
+}
+
+/** Whether all that lies on the timeline can be heard. */
+export function readiness(state: State): { readonly ready: number; readonly of: number } {
+  const { present: session } = state.history
+  const ready = session.parts.filter((part) => {
+    const source = session.sources.find(({ id }) => id === part.source)
+    return source && isReady(state, source, part)
+  })
+  return { ready: ready.length, of: session.parts.length }
+}
+
+export function toggleMix() {
+  if (playback.playing) {
+    playback.stop()
+    return
+  }
+  const state = getState()
+  if (state.history.present.parts.length === 0) return
+  syncMix(state)
+  const { laid, tempo, metre, rate } = timelineOf(state)
+  const { beat, countIn } = state.outlook
+  // from the end there is nothing to hear
+  const from = tempo.secondsAt(beat) * rate >= laid.frames - 1 ? 0 : beat
+  void playback.playMix(from, rate, countIn ? metre.barAt(from).beatsPerBar : 0)
+}
+
+/** Put the timeline's playhead on a beat. */
+export function goToBeat(beat: number) {
+  const to = Math.max(0, beat)
+  setState(({ outlook }) => ({ outlook: { ...outlook, beat: to }, queuedJump: undefined }))
+  playback.goTo(to)
+}
+
+/** Go to a section: at once, or, while it plays, on the next bar. A section that waits already is let go. */
+export function goToSection(sectionId: string) {
+  const state = getState()
+  const section = state.history.present.sections.find(({ id }) => id === sectionId)
+  if (!section) return
+  const { metre } = timelineOf(state)
+  const beat = metre.beatOfBar(section.bar - 1)
+  if (!state.mixPlaying) {
+    goToBeat(beat)
+    return
+  }
+  if (state.queuedJump?.sectionId === sectionId) {
+    setState({ queuedJump: undefined })
+    playback.setJump(undefined)
+    return
+  }
+  const at = metre.beatOfBar(metre.barAt(playback.beat() + SOONEST_BEATS).bar + 1)
+  setState({ queuedJump: { sectionId, beat, at } })
+  playback.setJump({ beat, at })
+}
+
+/** a bar line that comes sooner than this is too near to be jumped at */
+const SOONEST_BEATS = 0.25
+
+/** Go to the section behind the one that is heard, or before it. */
+export function goToNeighbour(step: 1 | -1) {
+  const state = getState()
+  const { metre } = timelineOf(state)
+  const sections = [...state.history.present.sections].sort((a, b) => a.bar - b.bar)
+  const beat = state.queuedJump?.beat ?? (state.mixPlaying ? playback.beat() : state.outlook.beat)
+  const bar = metre.barAt(beat + 1e-6).bar + 1
+  const here = sections.findLastIndex((section) => section.bar <= bar)
+  const next = sections[here + step]
+  if (next) goToSection(next.id)
+}
+
+/** What a source of the timeline looks like, once it is read. */
+export const factsFor = (state: State, source: Source): SoundFacts | undefined =>
+  state.mixFacts[soundKey(source)] ?? undefined

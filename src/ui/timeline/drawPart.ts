@@ -1,0 +1,135 @@
+import { asOutput, asSource, type LaidPart, type OpenTempo, type Overview } from '../../core'
+import { type BeatView, beatOfX } from './geometry'
+
+/** A part as it is drawn: the columns of its waveform as it will sound, and where its attacks lie against the grid. */
+export interface PartDrawing {
+  readonly laid: LaidPart
+  readonly view: BeatView
+  /** of the whole timeline */
+  readonly widthPx: number
+  readonly tempo: OpenTempo
+  /** of the mix, Hz */
+  readonly rate: number
+  readonly sampleRate: number
+  readonly overview: Overview | undefined
+  /** frames of the source, rising */
+  readonly attacks: readonly number[]
+}
+
+export interface Column {
+  readonly x: number
+  readonly low: number
+  readonly high: number
+  readonly rms: number
+}
+
+/** The lap that is heard at a frame of the mix. */
+const lapAt = ({ laps }: LaidPart, frame: number) => laps.find(({ from, to }) => frame >= from && frame < to)
+
+/** The waveform of a part between two x, a column a pixel: each shows what of the source is heard there. */
+export function columnsOf(drawing: PartDrawing, fromX: number, toX: number): Column[] {
+  const { laid, view, widthPx, tempo, rate, sampleRate, overview } = drawing
+  if (!overview) return []
+  const columns: Column[] = []
+  const frameAt = (x: number) => tempo.secondsAt(beatOfX(view, x, widthPx)) * rate
+  let end = frameAt(fromX)
+  for (let x = fromX; x < toX; x++) {
+    const start = end
+    end = frameAt(x + 1)
+    const lap = lapAt(laid, start)
+    if (!lap) continue
+    const at = (frame: number) => lap.map.sourceAt(asOutput(((frame - lap.zero) / rate) * sampleRate))
+    const first = Math.max(0, Math.floor(at(start) / overview.framesPerBin))
+    const last = Math.max(first + 1, Math.ceil(at(Math.min(end, lap.to)) / overview.framesPerBin))
+    let low = 0
+    let high = 0
+    let power = 0
+    let count = 0
+    for (let bin = first; bin < Math.min(last, overview.low.length); bin++) {
+      low = Math.min(low, overview.low[bin] as number)
+      high = Math.max(high, overview.high[bin] as number)
+      power += (overview.rms[bin] as number) ** 2
+      count++
+    }
+    if (count > 0) columns.push({ x, low, high, rms: Math.sqrt(power / count) })
+  }
+  return columns
+}
+
+/** Where attacks of a part are heard: beats of the timeline, rising. */
+export function attackBeats({ laid, tempo, rate, sampleRate, attacks }: PartDrawing): number[] {
+  const beats: number[] = []
+  for (const lap of laid.laps) {
+    for (const attack of attacks) {
+      const frame = lap.zero + (lap.map.outputAt(asSource(attack)) / sampleRate) * rate
+      if (frame >= lap.from - 1 && frame < lap.to) beats.push(tempo.beatAt(frame / rate))
+    }
+  }
+  return beats
+}
+
+/** grid places in a beat that attacks are held against */
+const PLACES = 4
+/** off the grid by more than this shows, share of a place */
+const LOOSE = 0.12
+
+/** How far a beat is off the nearest place of the grid, as a share of the way to the next one: −0.5 to 0.5. */
+export const offGrid = (beat: number) => beat * PLACES - Math.round(beat * PLACES)
+
+export const isLoose = (beat: number) => Math.abs(offGrid(beat)) > LOOSE
+
+export interface PartColours {
+  readonly wave: string
+  readonly body: string
+  readonly attack: string
+  readonly loose: string
+}
+
+const ATTACK_PX = 7
+
+/** Draw the part of the drawing between two x into a canvas whose left edge is the first of them. */
+export function drawPart(
+  context: CanvasRenderingContext2D,
+  drawing: PartDrawing,
+  fromX: number,
+  toX: number,
+  heightPx: number,
+  colours: PartColours,
+) {
+  context.clearRect(0, 0, toX - fromX, heightPx)
+  const middle = heightPx / 2 + 2
+  const reach = heightPx / 2 - 5
+  const outline = new Path2D()
+  const body = new Path2D()
+  for (const { x, low, high, rms } of columnsOf(drawing, Math.floor(fromX), Math.ceil(toX))) {
+    const top = middle - Math.min(1, high) * reach
+    const bottom = middle - Math.max(-1, low) * reach
+    outline.rect(x - fromX, top, 1, Math.max(1, bottom - top))
+    const solid = Math.min(1, rms) * reach
+    body.rect(x - fromX, middle - solid, 1, Math.max(1, 2 * solid))
+  }
+  context.fillStyle = colours.wave
+  context.fill(outline)
+  context.fillStyle = colours.body
+  context.fill(body)
+  const { view, widthPx } = drawing
+  const perBeat = widthPx / view.span
+  if (perBeat < 7) return
+  // what holds on to seconds is not meant to lie on the grid
+  const isMeant = drawing.laid.part.lock === 'bars' && drawing.laid.part.own !== undefined
+  for (const beat of attackBeats(drawing)) {
+    const x = (beat - view.start) * perBeat - fromX
+    if (x < -1 || x > toX - fromX + 1) continue
+    const loose = isMeant && isLoose(beat)
+    context.fillStyle = loose ? colours.loose : colours.attack
+    context.fillRect(Math.round(x), 0, loose ? 2 : 1, ATTACK_PX)
+    if (!loose) continue
+    // what is off the grid leans to where it should be
+    const by = offGrid(beat) > 0 ? -1 : 1
+    context.beginPath()
+    context.moveTo(Math.round(x) + 1, ATTACK_PX - 3)
+    context.lineTo(Math.round(x) + 1 + 4 * by, ATTACK_PX)
+    context.lineTo(Math.round(x) + 1, ATTACK_PX + 3)
+    context.fill()
+  }
+}

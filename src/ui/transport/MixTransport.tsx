@@ -1,0 +1,97 @@
+import { ChevronLeft, ChevronRight, Play, Square } from 'lucide-react'
+import { useEffect, useRef } from 'react'
+import { timeText } from '../common/formats'
+import { playback } from '../session/hear/listening'
+import { store, useSession } from '../session/state/store'
+import { goToNeighbour, goToSection, timelineOf, toggleMix } from '../session/timeline/mixing'
+import { barText } from '../timeline/geometry'
+
+/** Play and stop the timeline; where it is; which section comes next. */
+export function MixTransport() {
+  const playing = useSession((state) => state.mixPlaying)
+  const empty = useSession((state) => state.history.present.parts.length === 0)
+  const sections = useSession((state) => state.history.present.sections)
+  const queued = useSession((state) => state.queuedJump)
+  const next = sections.find(({ id }) => id === queued?.sectionId)
+  return (
+    <>
+      <button
+        type="button"
+        className="solid-button !h-9 w-[92px] justify-center"
+        disabled={empty}
+        onClick={toggleMix}
+        title={playing ? 'Stop (Space)' : 'Play (Space)'}
+      >
+        {playing ? <Square size={15} fill="currentColor" /> : <Play size={15} fill="currentColor" />}
+        {playing ? 'Stop' : 'Play'}
+      </button>
+      <Clock />
+      {sections.length > 0 && (
+        <span role="group" aria-label="Go to a section" className="flex items-center">
+          <button
+            type="button"
+            className="plain-button !px-1"
+            aria-label="Section before"
+            title="Section before (Shift N)"
+            onClick={() => goToNeighbour(-1)}
+          >
+            <ChevronLeft size={16} />
+          </button>
+          <button
+            type="button"
+            className="plain-button !px-1"
+            aria-label="Next section"
+            title="Next section, on the next bar (N)"
+            onClick={() => goToNeighbour(1)}
+          >
+            <ChevronRight size={16} />
+          </button>
+          {next && queued && (
+            <button
+              type="button"
+              className="plain-button !text-tide"
+              title="Let it go"
+              onClick={() => goToSection(next.id)}
+              data-testid="queued"
+            >
+              {next.name} at bar {barText(timelineOf(store.getState()).metre, queued.at).split('.')[0]}
+            </button>
+          )}
+        </span>
+      )}
+    </>
+  )
+}
+
+function Clock() {
+  const bar = useRef<HTMLSpanElement>(null)
+  const time = useRef<HTMLSpanElement>(null)
+  const playing = useSession((state) => state.mixPlaying)
+  const beat = useSession((state) => state.outlook.beat)
+  const session = useSession((state) => state.history.present)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: bars and seconds follow the session's tempo line and metre
+  useEffect(() => {
+    let handle = 0
+    const write = () => {
+      const { metre, tempo } = timelineOf(store.getState())
+      const at = playing ? playback.beat() : beat
+      if (bar.current) bar.current.textContent = at < -1e-6 ? 'count in' : barText(metre, at)
+      if (time.current) time.current.textContent = timeText(Math.max(0, tempo.secondsAt(at)))
+      if (playing) handle = requestAnimationFrame(write)
+    }
+    write()
+    return () => cancelAnimationFrame(handle)
+  }, [playing, beat, session])
+  return (
+    <div className="flex items-end gap-4" role="group" aria-label="Position">
+      <span className="flex w-[78px] flex-col leading-tight">
+        <span className="caption">bar</span>
+        <span ref={bar} className="text-[17px] font-[560]" data-testid="bar" />
+      </span>
+      <span className="flex w-[82px] flex-col leading-tight">
+        <span className="caption">time</span>
+        <span ref={time} className="pb-px text-[14px] text-soft" />
+      </span>
+    </div>
+  )
+}
