@@ -275,14 +275,14 @@ export const PartBox = memo(function PartBox({ part, laid, source, view, widthPx
           <span
             data-side="fadeIn"
             title="Fade in"
-            className="absolute top-0 size-[9px] cursor-ew-resize rounded-br-[3px] bg-soft"
+            className="absolute bottom-[3px] size-[9px] cursor-ew-resize rounded-tr-[3px] bg-text"
             style={{ left: Math.min(seenPx / 2, Math.max(7, part.fadeIn * perSecond)) }}
             {...fade}
           />
           <span
             data-side="fadeOut"
             title="Fade out"
-            className="absolute top-0 size-[9px] cursor-ew-resize rounded-bl-[3px] bg-soft"
+            className="absolute bottom-[3px] size-[9px] cursor-ew-resize rounded-tl-[3px] bg-text"
             style={{ right: Math.min(seenPx / 2, Math.max(7, part.fadeOut * perSecond)) }}
             {...fade}
           />

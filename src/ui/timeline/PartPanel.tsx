@@ -33,7 +33,7 @@ export function PartPanel() {
   return (
     <section
       aria-label="Chosen part"
-      className="flex min-h-[92px] shrink-0 flex-wrap items-start gap-x-7 gap-y-2 border-t border-edge bg-deck px-4 py-2.5"
+      className="flex min-h-[92px] shrink-0 flex-wrap items-start gap-x-6 gap-y-2 border-t border-edge bg-deck px-4 py-2.5"
     >
       {parts.length === 0 || !only ? (
         <p className="pt-2 text-soft">
@@ -341,20 +341,33 @@ function PartActs({ source }: { readonly source?: Source }) {
         <button
           type="button"
           className="plain-button !px-1.5"
-          title="Go to its lanes, and come back with T"
+          aria-label="To the Bench"
+          title="Go to its lanes; T comes back"
           onClick={() => {
             if (store.getState().outlook.selectedId !== source.id) selectSource(source.id)
             showView('bench')
           }}
         >
-          To the Bench <ArrowRight size={13} />
+          Bench <ArrowRight size={13} />
         </button>
       )}
-      <button type="button" className="plain-button !px-1.5" onClick={splitHere} title="Split at the playhead (X)">
-        <Scissors size={13} /> Split
+      <button
+        type="button"
+        className="plain-button !px-1.5"
+        onClick={splitHere}
+        title="Split at the playhead (X)"
+        aria-label="Split"
+      >
+        <Scissors size={14} />
       </button>
-      <button type="button" className="plain-button !px-1.5" onClick={copyChosen} title="Copy behind itself (C)">
-        <Copy size={13} /> Copy
+      <button
+        type="button"
+        className="plain-button !px-1.5"
+        onClick={copyChosen}
+        title="Copy behind itself (C)"
+        aria-label="Copy"
+      >
+        <Copy size={14} />
       </button>
       <button
         type="button"
@@ -363,7 +376,7 @@ function PartActs({ source }: { readonly source?: Source }) {
         title="Remove (Delete)"
         disabled={chosenParts(store.getState()).length === 0}
       >
-        <Trash2 size={13} /> Remove
+        <Trash2 size={14} aria-label="Remove" />
       </button>
     </span>
   )
