@@ -1,4 +1,4 @@
-import { ChevronLeft, ChevronRight, Play, Square } from 'lucide-react'
+import { ChevronLeft, ChevronRight, LoaderCircle, Play, Square } from 'lucide-react'
 import { useEffect, useRef } from 'react'
 import { timeText } from '../common/formats'
 import { playback } from '../session/hear/listening'
@@ -9,6 +9,7 @@ import { barText } from '../timeline/geometry'
 /** Play and stop the timeline; where it is; which section comes next. */
 export function MixTransport() {
   const playing = useSession((state) => state.mixPlaying)
+  const awaited = useSession((state) => state.mixAwaited)
   const empty = useSession((state) => state.history.present.parts.length === 0)
   const sections = useSession((state) => state.history.present.sections)
   const queued = useSession((state) => state.queuedJump)
@@ -22,8 +23,14 @@ export function MixTransport() {
         onClick={toggleMix}
         title={playing ? 'Stop (Space)' : 'Play (Space)'}
       >
-        {playing ? <Square size={15} fill="currentColor" /> : <Play size={15} fill="currentColor" />}
-        {playing ? 'Stop' : 'Play'}
+        {playing ? (
+          <Square size={15} fill="currentColor" />
+        ) : awaited ? (
+          <LoaderCircle size={15} className="animate-spin" />
+        ) : (
+          <Play size={15} fill="currentColor" />
+        )}
+        {playing ? 'Stop' : awaited ? 'Reading' : 'Play'}
       </button>
       <Clock />
       {sections.length > 0 && (

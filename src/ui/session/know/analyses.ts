@@ -23,9 +23,19 @@ export function knownSoFar(state: State, source: Source): Analysis | undefined {
   return analysis && heldAnalysis(source, analysis)
 }
 
+/** Attacks of a whole file that were found with all else that is known of it are not looked for again. */
+function takeKnown(source: Source) {
+  const { analyses, knowledge } = getState()
+  const key = partKey(source)
+  const attacks = knowledge[source.id]?.attacks
+  if (source.range || !attacks || analyses[key]?.attacks || running.has(key)) return
+  setState((state) => ({ analyses: { ...state.analyses, [key]: { ...state.analyses[key], attacks } } }))
+}
+
 /** Begin to find out what these recipes need and nobody has found out yet; all at once for each source. */
 export function syncAnalysis(source: Source, sound: Sound, recipes: readonly Recipe[]) {
   const key = partKey(source)
+  takeKnown(source)
   const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
   const lacking = missing(getState().analyses[key] ?? {}, needs)
   if (lacking.length > 0 && !running.has(key)) void find(key, sound, lacking).catch(tell)

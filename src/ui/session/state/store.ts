@@ -244,6 +244,8 @@ export interface State {
   readonly playing: boolean
   /** the timeline plays */
   readonly mixPlaying: boolean
+  /** the timeline plays as soon as there is something to hear */
+  readonly mixAwaited: boolean
   /** the section that is gone to next, once its beat has come */
   readonly queuedJump: QueuedJump | undefined
   readonly recording: boolean
@@ -280,6 +282,7 @@ export const store = createStore<State>(() => ({
   notices: [],
   playing: false,
   mixPlaying: false,
+  mixAwaited: false,
   queuedJump: undefined,
   recording: false,
 }))

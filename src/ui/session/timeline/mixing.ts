@@ -165,6 +165,7 @@ function send(state: State, used: readonly Source[]) {
   if (text === sentArrangement) return
   sentArrangement = text
   playback.setArrangement(own, click)
+  if (state.mixAwaited) playAwaited()
 }
 
 /** Whether all that lies on the timeline can be heard. */
@@ -182,9 +183,17 @@ export function toggleMix() {
     playback.stop()
     return
   }
+  if (getState().history.present.parts.length === 0) return
+  // it begins when there is something to hear
+  setState(({ mixAwaited }) => ({ mixAwaited: !mixAwaited }))
+  syncMix(getState())
+  playAwaited()
+}
+
+function playAwaited() {
   const state = getState()
-  if (state.history.present.parts.length === 0) return
-  syncMix(state)
+  if (!state.mixAwaited || readiness(state).ready === 0) return
+  setState({ mixAwaited: false })
   const { laid, tempo, metre, rate } = timelineOf(state)
   const { beat, countIn } = state.outlook
   // from the end there is nothing to hear
