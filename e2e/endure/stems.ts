@@ -57,6 +57,16 @@ export async function writeStems(file: string, count: number, seconds: number): 
       file: `${name}.wav`,
       name,
       hash: hashes[n],
+      // as a session that was saved has it
+      facts: {
+        frames: seconds * RATE,
+        sampleRate: RATE,
+        channels: 2,
+        container: 'WAV',
+        depth: { bits: 16, float: false },
+        peak: 0.25,
+        hash: hashes[n],
+      },
       hand: { bpm: own, firstBeat: 0 },
       variants: [{ methodId: stems[n]?.method }, { methodId: 'vocoder' }, { methodId: 'wsola' }],
     })),

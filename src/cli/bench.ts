@@ -1,5 +1,16 @@
 import { isMainThread } from 'node:worker_threads'
-import { asSource, methods, openRendering, renderBlock, silence } from '../core'
+import {
+  asSource,
+  layMix,
+  type MixPart,
+  methods,
+  mixVoice,
+  openPart,
+  openRendering,
+  renderBlock,
+  silence,
+  soundSource,
+} from '../core'
 import { analyse } from '../core/analysis/analysis'
 import { detectAttacks } from '../core/analysis/attacks'
 import { fftKernel, type Transform } from '../core/kernels/fft'
@@ -42,6 +53,7 @@ function report(gates: readonly Gate[]) {
   for (const { name, limit, wants, value, holds } of gates)
     console.log(`| ${name} | ${wants} ${limit} | ${value.toFixed(2)} | ${holds ? 'yes' : '**no**'} |`)
   speeds()
+  together()
   waits()
 }
 
@@ -86,6 +98,65 @@ function speeds() {
     console.log(`| ${label} | ${cells.join(' | ')} | ${over} |`)
   }
 }
+
+/** Blocks of the size that the player writes, read by a part that goes round under a tempo that changes: what live playing takes. */
+function together() {
+  const item = idealItems.find(({ id }) => id === 'drums over chords')
+  if (!item) return
+  const source = { sampleRate: 48_000, channels: item.play(AS_WRITTEN).audio.channels }
+  const analysis = analyse(source, ['attacks', 'pitch'], {})
+  const sum = { seconds: 0, cpu: 0 }
+  console.log('\n## Together: parts on a tempo line, read as the player reads them (stereo, 48 kHz)\n')
+  console.log('| method | voices that one core carries live |')
+  console.log('| --- | --- |')
+  for (const { id, label } of methods) {
+    const seconds = 12
+    const mix = layMix(
+      {
+        tempoLine: [
+          { beat: 0, bpm: 100, curve: 'linear' },
+          { beat: 16, bpm: 124 },
+        ],
+        metre: [],
+        rows: [{ gainDb: 0, muted: false, solo: false }],
+        parts: [benchPart(id)],
+      },
+      () => soundSource(source),
+      source.sampleRate,
+    )
+    const out = silence(2, 128)
+    const values = Array.from({ length: 3 }, () => {
+      const voice = mixVoice(mix, (laid) => openPart(laid, source, analysis, source.sampleRate))
+      return cpuSeconds(() => {
+        for (let at = 0; at < seconds * source.sampleRate; at += 128) voice.read(at, out)
+      })
+    })
+    // the first round makes what is kept
+    const cpu = median(values.slice(1))
+    sum.seconds += seconds
+    sum.cpu += cpu
+    console.log(`| ${label} | ${Math.floor(seconds / cpu)} |`)
+  }
+  const perStem = sum.cpu / sum.seconds
+  console.log(`| sixteen stems, two of each method, by two cores | ${(2 / (16 * perStem)).toFixed(1)} × real time |`)
+}
+
+const benchPart = (methodId: string): MixPart => ({
+  id: methodId,
+  row: 0,
+  source: 'bench',
+  recipe: recipe(methodId, {}),
+  lock: 'bars',
+  startBeat: 0,
+  beats: 64,
+  offset: 0,
+  feel: 1,
+  repeat: true,
+  gainDb: 0,
+  fadeIn: 0,
+  fadeOut: 0,
+  own: { bpm: 112, firstBeat: 0 },
+})
 
 function transformSeconds(size: number): number {
   const kernel = fftKernel(size) as Transform

@@ -59,7 +59,9 @@ interface Playing {
   readonly strand: Strand
   /** read already, for the blocks that are written next */
   queue: StrandBlock[]
-  prepared: boolean
+  /** the frame of the timeline that is got ready, or was, and what is still to be done for it */
+  readyFor: number
+  work: Generator<void> | undefined
 }
 
 /** What will take over, while it is got ready. */
@@ -152,7 +154,8 @@ export function createArranger(
         voice: open(laid),
         strand: strands.add(gainOf(laid)),
         queue: [],
-        prepared: false,
+        readyFor: Number.NaN,
+        work: undefined,
       })),
     ]
     inOrder()
@@ -242,7 +245,7 @@ export function createArranger(
       const strand = before?.strand ?? strands.add(gains[laid.part.row] ?? 0)
       strands.lay(strand, blocks, next.first, from, next.fade)
       const queue = blocks.slice(Math.max(0, (strands.written - next.first) / MARK_FRAMES))
-      playing.push({ laid, voice, strand, queue, prepared: true })
+      playing.push({ laid, voice, strand, queue, readyFor: Number.NaN, work: undefined })
     }
     mix = next.mix
     shift = next.shift
@@ -387,13 +390,18 @@ export function createArranger(
     },
   }
 
-  /** Open a part that begins soon. */
+  /** Have what begins soon ready before it does: parts, their next rounds, next pieces of long ones. */
   function prepareSoon(): boolean {
     const now = strands.written + shift
     for (const own of playing) {
-      if (own.prepared || own.laid.from < now) continue
-      own.prepared = true
-      for (const _ of own.voice.prepare(own.laid.from));
+      if (own.work) {
+        if (own.work.next().done) own.work = undefined
+        return true
+      }
+      const next = own.laid.from >= now ? own.laid.from : own.voice.nextStart(now)
+      if (next === own.readyFor || next - now > SOON_SECONDS * rate) continue
+      own.readyFor = next
+      own.work = own.voice.prepare(next)
       return true
     }
     return false

@@ -115,6 +115,13 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
       }
       if (!best) return
       // somebody waits for a job of rank 0: it need not wait for work in the background, however long that is
+      const behind = seats.filter((s) => s.jobId !== undefined && !s.paused && rankOf(s) >= BACKGROUND_FROM_RANK)
+      const [last] = behind.sort((a, b) => rankOf(b) - rankOf(a))
+      if (best.rank === 0 && active >= most && last) {
+        // it takes the time of what nobody waits for, rather than a share of everybody's
+        pause(last, true)
+        continue
+      }
       const room = best.rank === 0 ? Math.max(most, 1) + 1 : most
       if (active >= room) return
       const seat = seats.find((s) => s.jobId === undefined) ?? open()

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { strToU8, zipSync } from 'fflate'
 import { describe, expect, it } from 'vitest'
 import { createRandom } from '../core/dsp/random'
-import { firstSession, newSource } from './create'
+import { firstSession, NO_TIMELINE, newSource } from './create'
 import { plainText } from './plainText'
 import type { Session } from './schema'
 import {
@@ -25,6 +25,7 @@ const bell = bytesOf(300_000, 1)
 const rain = bytesOf(17, 2)
 const session: Session = {
   ...firstSession(),
+  ...NO_TIMELINE,
   sources: [
     { ...newSource({ id: 'b', name: 'Bell', file: 'harbour-bell.wav', origin: 'file' }), hash: hashOf(bell) },
     { ...newSource({ id: 'r', name: 'Rain', file: 'rain', origin: 'file' }), hash: hashOf(rain) },

@@ -21,6 +21,8 @@ export interface PartVoice extends Voice {
   readsFrom(frame: number): number
   /** All that can be done before it begins at a frame, in small steps. The samples are the same without. */
   prepare(frame: number): Generator<void>
+  /** the frame behind this one at which something has to be begun: a next round, or a next piece of a long one */
+  nextStart(frame: number): number
 }
 
 /** a sound that is cut begins and ends over this, s */
@@ -45,7 +47,7 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
   const right = new Float32Array(CHUNK)
   const block = silence(source.channelCount, CHUNK)
   let recipe: ResolvedRecipe | undefined
-  let opened: { readonly lap: Lap; readonly voice: Voice }[] = []
+  let opened: Opened[] = []
   const plans = new Map<Lap, Planned>()
 
   /** The part's recipe, with what its method picks for this material: picked once, for the source as it is. */
@@ -71,24 +73,28 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     return made
   }
 
-  function open(lap: Lap): Voice {
+  function open(lap: Lap): Opened {
     const { own, heard, start, plan } = planned(lap)
     const { asItIs } = lap
     const bare = sourceVoice(own)
-    const voice: Voice =
+    const { voice, seams }: { voice: Voice; seams: readonly number[] } =
       asItIs === undefined
-        ? openPlan(own, plan, heard).voice
-        : { read: (frame, out) => bare.read(frame + asItIs - start, out) }
-    return atRate({ voice, channelCount: own.channelCount, sampleRate: own.sampleRate }, rate)
+        ? openPlan(own, plan, heard)
+        : { voice: { read: (frame, out) => bare.read(frame + asItIs - start, out) }, seams: [] }
+    return {
+      lap,
+      voice: atRate({ voice, channelCount: own.channelCount, sampleRate: own.sampleRate }, rate),
+      starts: seams.map((seam) => lap.zero + Math.floor((seam / own.sampleRate) * rate)),
+    }
   }
 
-  function voiceOf(lap: Lap): Voice {
+  function openedFor(lap: Lap): Opened {
     let there = opened.find((one) => one.lap === lap)
     if (!there) {
-      there = { lap, voice: open(lap) }
+      there = open(lap)
       opened = [...opened.slice(-1), there]
     }
-    return there.voice
+    return there
   }
 
   /** Laps that are heard between two frames; two of them where one fades over to the next. */
@@ -100,7 +106,7 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     const end = Math.min(frame + count, lap.to)
     const frames = end - start
     const channels = block.map((channel) => channel.subarray(0, frames))
-    voiceOf(lap).read(start - lap.zero, channels)
+    openedFor(lap).voice.read(start - lap.zero, channels)
     const [ownLeft, ownRight] = [left.subarray(0, frames), right.subarray(0, frames)]
     downmixInto(ownLeft, ownRight, channels)
     const [outLeft, outRight] = out as readonly [Float32Array, Float32Array]
@@ -142,9 +148,23 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
         const last = Math.min(own.frames, first + PREPARED_SECONDS * own.sampleRate)
         yield* preparePlan(own, plan, heard, Math.max(0, first), last) ?? []
       }
-      voiceOf(lap)
+      openedFor(lap)
+    },
+    nextStart(frame) {
+      const lap = laps.find(({ from: begins, to: ends }) => frame >= begins && frame < ends)
+      if (!lap) return Number.POSITIVE_INFINITY
+      const starts = opened.find((one) => one.lap === lap)?.starts ?? []
+      const next = laps[laps.indexOf(lap) + 1]
+      return starts.find((start) => start > frame) ?? next?.zero ?? Number.POSITIVE_INFINITY
     },
   }
+}
+
+interface Opened {
+  readonly lap: Lap
+  readonly voice: Voice
+  /** frames of the mix at which its pieces begin, but for the first */
+  readonly starts: readonly number[]
 }
 
 interface Planned {

@@ -57,7 +57,9 @@ function around(source: SoundSource, span: Span, known: Analysis, needs: readonl
   const margin = Math.round(MARGIN_SECONDS * source.sampleRate)
   const grid = needs.includes('pitch') && known.pitch ? known.pitch.hopFrames : GRID
   const start = Math.floor(Math.max(0, span.from - margin) / grid) * grid
-  return { start, end: Math.min(source.frames, span.to + margin) }
+  // a span that differs by a hair has the same cut
+  const end = Math.ceil((span.to + margin) / GRID) * GRID
+  return { start, end: Math.min(source.frames, end) }
 }
 
 const keyOf = (start: number, end: number) => `${start} ${end}`

@@ -13,7 +13,7 @@ import { pointMap, shiftedMap, straightMap, type TimeMap } from '../timeline/tim
 import { type Cut, cutFor, prepareCut } from './cuts'
 import { pieceAt, piecedVoice } from './piecedVoice'
 import { type Recipe, type ResolvedRecipe, resolveRecipe } from './recipe'
-import { SEAM_FADE_SECONDS, seamsOf } from './seams'
+import { laidSeams, SEAM_FADE_SECONDS, seamsOf } from './seams'
 
 /** A result that can be read, with its exact length and what is where in it. */
 export interface Rendering {
@@ -42,6 +42,8 @@ export interface Plan {
   readonly stretch: number
   readonly pitchSemitones: number
   readonly isSource: boolean
+  /** it lies on a timeline: its pieces are those of the source, whatever the tempo */
+  readonly isLaid: boolean
 }
 
 const HOLD_LEAD_SECONDS = 0.005
@@ -99,6 +101,7 @@ export function planOf(
     pitch: tied ? constantPitch(0) : pitch,
     stretch: straight ? (tied ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch) : stretch,
     pitchSemitones: straight && !tied ? recipe.pitchSemitones : pitchSemitones || 0,
+    isLaid: laid !== undefined,
     isSource: straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe),
   }
 }
@@ -138,7 +141,7 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
   const rests = pitch.constantRatio === 1 && formantRatioAt(asOutput(0)) === 1 && !method.tiesPitchToSpeed
   const formantsBehind = recipe.formants !== 'move' && !method.ownFormants && !rests
 
-  const { seams, fadeFrames, cutOf } = piecesOf(source, method, map, known)
+  const { seams, fadeFrames, cutOf } = piecesOf(source, plan, known)
   const openPiece = (piece: number) => {
     const cut = cutOf(piece)
     const { audio } = cut
@@ -161,16 +164,16 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
 
 /** Where a planned result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
 export function seamsOfPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): readonly number[] {
-  return plan.isSource ? [] : piecesOf(soundSource(sound), plan.method, plan.map, known).seams
+  return plan.isSource ? [] : piecesOf(soundSource(sound), plan, known).seams
 }
 
 /** Where a result falls into pieces, and what of the source each is made of; one that does not, of all. */
-function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: Analysis) {
+function piecesOf(source: SoundSource, { method, map, isLaid }: Plan, known: Analysis) {
   const { exactSeek, mostSourceSeconds } = method
-  const seams = seamsOf(source, map, known.attacks ?? [], {
-    anywhere: exactSeek,
-    ...(mostSourceSeconds !== undefined && { mostSourceSeconds }),
-  })
+  const options = { anywhere: exactSeek, ...(mostSourceSeconds !== undefined && { mostSourceSeconds }) }
+  const seams = isLaid
+    ? laidSeams(source, map, known.attacks ?? [], options)
+    : seamsOf(source, map, known.attacks ?? [], options)
   const fadeFrames = Math.round(SEAM_FADE_SECONDS * source.sampleRate)
   const spanOf = (piece: number) => {
     const from = piece === 0 ? 0 : map.sourceAt(asOutput((seams[piece - 1] as number) - fadeFrames))
@@ -192,15 +195,16 @@ function piecesOf(source: SoundSource, method: AnyMethod, map: TimeMap, known: A
  */
 export function preparePlan(
   sound: AudioBlock | SoundSource,
-  { method, map, isSource }: Plan,
+  plan: Plan,
   known: Analysis,
   from: number,
   to: number,
 ): Generator<void> | undefined {
   const source = soundSource(sound)
+  const { method, map, isSource } = plan
   if (!method.prepare && !source.slow) return undefined
   if (isSource) return undefined
-  const { seams, cutOf, prepare } = piecesOf(source, method, map, known)
+  const { seams, cutOf, prepare } = piecesOf(source, plan, known)
   const piece = pieceAt(seams, map.outputAt(asSource(from)))
   const reading = prepare(piece)
   const making = () => {

@@ -2,7 +2,7 @@ import type { Attack } from '../analysis/analysis'
 import { levelsBetween } from '../audio/levels'
 import type { SoundSource } from '../audio/soundSource'
 import { asOutput, asSource } from '../timeline/axes'
-import type { TimeMap } from '../timeline/timeMap'
+import { straightMap, type TimeMap } from '../timeline/timeMap'
 
 /** results up to this length are never cut */
 const WHOLE_SECONDS = 60
@@ -82,6 +82,41 @@ export function seamsOf(
     last = seam
   }
   return seams
+}
+
+const ownSeams = new WeakMap<
+  SoundSource,
+  { readonly of: readonly Attack[]; readonly byOptions: Map<string, readonly number[]> }
+>()
+
+/**
+ * Where a result that lies on a timeline falls into pieces: at the same places of its source whatever the tempo, so that what was read and
+ * made of a piece holds when the tempo turns.
+ */
+export function laidSeams(
+  source: SoundSource,
+  map: TimeMap,
+  attacks: readonly Attack[],
+  options: SeamOptions,
+): readonly number[] {
+  const { sampleRate, frames } = source
+  if (!mayBeCut(map.outputFrames, sampleRate)) return []
+  let kept = ownSeams.get(source)
+  if (kept?.of !== attacks) {
+    kept = { of: attacks, byOptions: new Map() }
+    ownSeams.set(source, kept)
+  }
+  const key = `${options.anywhere} ${options.mostSourceSeconds}`
+  const own = kept.byOptions.get(key) ?? seamsOf(source, straightMap(frames, 1), attacks, options)
+  kept.byOptions.set(key, own)
+  const least = 2 * SEAM_FADE_SECONDS * sampleRate
+  let last = 0
+  return own.flatMap((seam) => {
+    const at = Math.floor(map.outputAt(asSource(seam)))
+    if (!(at > last + least && at < map.outputFrames - least)) return []
+    last = at
+    return [at]
+  })
 }
 
 interface Cut {

@@ -195,4 +195,15 @@ describe('the tempo line of a performance', () => {
     const { bpmAt } = openTempo(line)
     for (const { beat, bpm } of drawn) expect(Math.abs(bpmAt(beat) - bpm)).toBeLessThanOrEqual(0.5 + 1e-9)
   })
+
+  it('can be changed in the same stretch over and over, ramps through its ends or not', () => {
+    for (const line of lines) {
+      let now = line
+      for (let n = 0; n < 6; n++) now = addTempo(now, n % 2 ? -3 : 2, { from: 4, to: 12 })
+      const [before, after] = [openTempo(line), openTempo(now)]
+      for (const beat of [-3, 1, 3.9, 12, 20, 60]) expect(after.bpmAt(beat)).toBeCloseTo(before.bpmAt(beat), 4)
+      // a ramp by ratio whose ends are moved by as much is moved by nearly as much between them
+      expect(Math.abs(after.bpmAt(8) - before.bpmAt(8) + 3)).toBeLessThan(1)
+    }
+  })
 })

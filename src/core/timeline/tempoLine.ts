@@ -150,15 +150,19 @@ const HAIR = 1e-6
  */
 function changed(line: TempoLine, { from, to }: Beats, change: (within: TempoLine) => TempoLine): TempoLine {
   let cut = line
-  if (from !== undefined) cut = cutTempo(cut, from)
+  // what lies before all events holds on to the first: it gets one of its own where that is changed
+  if (from !== undefined) cut = cutTempo(cutTempo(cut, Math.min(0, from - 1)), from)
   if (to !== undefined) cut = cutTempo(cut, to)
   const before = cut.filter(({ beat }) => from !== undefined && beat < from)
   const behind = cut.filter(({ beat }) => to !== undefined && beat >= to)
   const within = cut.filter((event) => !before.includes(event) && !behind.includes(event))
   const tempo = openTempo(line)
   const ledTo = (events: TempoLine, end: number | undefined) => {
-    const { curve = 'step' } = events.at(-1) ?? {}
-    return end === undefined || curve === 'step' ? events : [...events, { beat: end - HAIR, bpm: tempo.bpmAt(end) }]
+    const last = events.at(-1)
+    if (end === undefined || (last?.curve ?? 'step') === 'step') return events
+    // one that lies there already only has to stay
+    if (last && last.beat >= end - HAIR) return [...events.slice(0, -1), { beat: last.beat, bpm: last.bpm }]
+    return [...events, { beat: end - HAIR, bpm: tempo.bpmAt(end) }]
   }
   return [...ledTo(before, from), ...change(ledTo(within, to)), ...behind]
 }

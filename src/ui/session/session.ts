@@ -137,5 +137,6 @@ function follow(state: State, before: State | undefined) {
   if (changed || elsewhere || state.loads !== before?.loads) syncSweeps(state)
   syncSpectra(state)
   syncMix(state)
-  if (changed || elsewhere || state.analyses !== before?.analyses) syncRenders(state)
+  const turned = state.outlook.view !== before?.outlook.view
+  if (changed || elsewhere || turned || state.analyses !== before?.analyses) syncRenders(state)
 }

@@ -1,4 +1,5 @@
 import { asOutput, asSource, type LaidPart, type OpenTempo, type Overview } from '../../core'
+import { levelFor } from '../bench/lanes/geometry'
 import { type BeatView, beatOfX } from './geometry'
 
 /** A part as it is drawn: the columns of its waveform as it will sound, and where its attacks lie against the grid. */
@@ -31,6 +32,13 @@ export function columnsOf(drawing: PartDrawing, fromX: number, toX: number): Col
   const { laid, view, widthPx, tempo, rate, sampleRate, overview } = drawing
   if (!overview) return []
   const columns: Column[] = []
+  // as coarse as what a pixel shows, and a little finer for what is slowed down
+  const level = levelFor(
+    overview,
+    ((tempo.secondsAt(beatOfX(view, toX, widthPx)) - tempo.secondsAt(beatOfX(view, fromX, widthPx))) * sampleRate) /
+      Math.max(1, toX - fromX) /
+      2,
+  )
   const frameAt = (x: number) => tempo.secondsAt(beatOfX(view, x, widthPx)) * rate
   let end = frameAt(fromX)
   for (let x = fromX; x < toX; x++) {
@@ -39,16 +47,16 @@ export function columnsOf(drawing: PartDrawing, fromX: number, toX: number): Col
     const lap = lapAt(laid, start)
     if (!lap) continue
     const at = (frame: number) => lap.map.sourceAt(asOutput(((frame - lap.zero) / rate) * sampleRate))
-    const first = Math.max(0, Math.floor(at(start) / overview.framesPerBin))
-    const last = Math.max(first + 1, Math.ceil(at(Math.min(end, lap.to)) / overview.framesPerBin))
+    const first = Math.max(0, Math.floor(at(start) / level.framesPerBin))
+    const last = Math.max(first + 1, Math.ceil(at(Math.min(end, lap.to)) / level.framesPerBin))
     let low = 0
     let high = 0
     let power = 0
     let count = 0
-    for (let bin = first; bin < Math.min(last, overview.low.length); bin++) {
-      low = Math.min(low, overview.low[bin] as number)
-      high = Math.max(high, overview.high[bin] as number)
-      power += (overview.rms[bin] as number) ** 2
+    for (let bin = first; bin < Math.min(last, level.low.length); bin++) {
+      low = Math.min(low, level.low[bin] as number)
+      high = Math.max(high, level.high[bin] as number)
+      power += (level.rms[bin] as number) ** 2
       count++
     }
     if (count > 0) columns.push({ x, low, high, rms: Math.sqrt(power / count) })
@@ -62,7 +70,7 @@ export function attackBeats({ laid, tempo, rate, sampleRate, attacks }: PartDraw
   for (const lap of laid.laps) {
     for (const attack of attacks) {
       const frame = lap.zero + (lap.map.outputAt(asSource(attack)) / sampleRate) * rate
-      if (frame >= lap.from - 1 && frame < lap.to) beats.push(tempo.beatAt(frame / rate))
+      if (frame >= lap.from - 1 && frame < lap.to - 1) beats.push(tempo.beatAt(frame / rate))
     }
   }
   return beats

@@ -1,5 +1,5 @@
 import { AppError, type Markers } from '../../../core'
-import { type DecodedSound, type JobPool, partOfSound, type SoundFacts, samplesHeld } from '../../../engine'
+import { type DecodedSound, type JobPool, partOfSound, type Sound, type SoundFacts, samplesHeld } from '../../../engine'
 import { contentKeys, type Source, soundKey } from '../../../session'
 import { readLimit } from './readLimit'
 
@@ -26,9 +26,14 @@ export function createAudioShelf(
   const sizes = new Map<string, number>()
   const urgent = new Set<Promise<LoadedSound>>()
 
-  async function load(source: Source, rank: number): Promise<LoadedSound> {
+  async function bytesOf(source: Source): Promise<Blob> {
     const blob = source.origin === 'demo' ? await fetchDemo(source) : await readContent(contentKeys(source))
     if (!blob) throw new AppError('storage/lost', { name: source.name })
+    return blob
+  }
+
+  async function load(source: Source, rank: number): Promise<LoadedSound> {
+    const blob = await bytesOf(source)
     return pool.run<'decode'>({ kind: 'decode', blob, file: source.file }, { rank, ...readLimit(blob, source.file) })
   }
 
@@ -53,10 +58,18 @@ export function createAudioShelf(
   }
 
   const shelf = {
+    /** The samples of the part that is worked with, as soon as may be: nothing of them is looked at. */
+    async open(source: Source): Promise<Sound> {
+      const known = held.get(source.id)
+      const whole = known
+        ? (await known).decoded.sound
+        : await pool.run<'open'>({ kind: 'open', blob: await bytesOf(source), file: source.file }, { rank: 0 })
+      return source.range ? partOfSound(whole, source.range.start, source.range.end) : whole
+    },
     /** The part of a source that is worked with. */
-    getPart(source: Source): Promise<LoadedSound> {
+    getPart(source: Source, rank = 0): Promise<LoadedSound> {
       const { range } = source
-      if (!range) return shelf.get(source)
+      if (!range) return shelf.get(source, rank)
       const key = soundKey(source)
       if (lastPart?.key !== key) {
         const sound = shelf.get(source).then((whole) => part(whole, range))

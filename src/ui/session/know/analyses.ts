@@ -33,12 +33,12 @@ function takeKnown(source: Source) {
 }
 
 /** Begin to find out what these recipes need and nobody has found out yet; all at once for each source. */
-export function syncAnalysis(source: Source, sound: Sound, recipes: readonly Recipe[]) {
+export function syncAnalysis(source: Source, sound: Sound, recipes: readonly Recipe[], rank = 1) {
   const key = partKey(source)
   takeKnown(source)
   const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
   const lacking = missing(getState().analyses[key] ?? {}, needs)
-  if (lacking.length > 0 && !running.has(key)) void find(key, sound, lacking).catch(tell)
+  if (lacking.length > 0 && !running.has(key)) void find(key, sound, lacking, rank).catch(tell)
 }
 
 /** The analysis of a source, with all that a recipe needs. */
@@ -52,7 +52,7 @@ export async function analysisOf(source: Source, sound: Sound, recipe: Recipe): 
   }
 }
 
-function find(key: string, sound: Sound, needs: readonly AnalysisNeed[]): Promise<Analysis> {
+function find(key: string, sound: Sound, needs: readonly AnalysisNeed[], rank = 1): Promise<Analysis> {
   const known = getState().analyses[key] ?? {}
   const show = (progress: number | undefined) =>
     setState(({ analysing: { [key]: _, ...others } }) => ({
@@ -66,7 +66,7 @@ function find(key: string, sound: Sound, needs: readonly AnalysisNeed[]): Promis
       pool.run<'analyse'>(
         { kind: 'analyse', sound, needs: [need], known },
         {
-          rank: 1,
+          rank,
           onProgress: ({ doneFrames, totalFrames }) => {
             shares[n] = doneFrames / totalFrames
             show(Math.min(...shares))

@@ -31,7 +31,8 @@ export const renderKeyOf = (source: Source, variant: Variant) => renderKey(sourc
 export function syncRenders(state: State) {
   const source = selectedSource(state)
   const wanted = new Map<string, string>()
-  if (source && heardSound(source)) {
+  // what is not looked at is not drawn: the timeline needs the time
+  if (source && heardSound(source) && state.outlook.view !== 'timeline') {
     for (const variant of source.variants) {
       const recipe = recipeOf(source, variant)
       if (isKnown(state, source, recipe)) wanted.set(variant.id, renderKey(source, recipe))

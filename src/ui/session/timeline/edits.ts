@@ -152,7 +152,7 @@ export function splitPart(id: string, beat: number, end: number, offset: number)
   const second = newId()
   edit('Split', (session) => {
     const part = session.parts.find((own) => own.id === id)
-    if (!part) return
+    if (!part || beat - part.startBeat < LEAST_BEATS || end - beat < LEAST_BEATS) return
     session.parts.push({ ...part, id: second, startBeat: beat, beats: end - beat, offset, fadeIn: 0 })
     part.beats = beat - part.startBeat
     part.fadeOut = 0

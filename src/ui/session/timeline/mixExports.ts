@@ -6,7 +6,7 @@ import { analysisOf } from '../know/analyses'
 import { pool, shelf } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { store } from '../state/store'
-import { loadedFor, timelineOf, usedSources } from './mixing'
+import { openedFor, timelineOf, usedSources } from './mixing'
 
 /** The timeline as files: the mix, each row by itself, the click beside it. */
 
@@ -22,11 +22,11 @@ type Sounds = Record<string, { readonly sound: Sound; readonly analysis: Awaited
 async function gathered(arrangement: Arrangement): Promise<Sounds> {
   const sounds: Sounds = {}
   for (const source of usedSources(getState().history.present)) {
-    const { decoded } = loadedFor(source) ?? (await shelf.getPart(source))
+    const sound = openedFor(source) ?? (await shelf.open(source))
     let analysis = {}
     for (const { recipe } of arrangement.parts.filter((part) => part.source === source.id))
-      analysis = { ...analysis, ...(await analysisOf(source, decoded.sound, recipe)) }
-    sounds[source.id] = { sound: decoded.sound, analysis }
+      analysis = { ...analysis, ...(await analysisOf(source, sound, recipe)) }
+    sounds[source.id] = { sound, analysis }
   }
   return sounds
 }

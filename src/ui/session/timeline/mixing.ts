@@ -8,7 +8,7 @@ import {
   openMetre,
   openTempo,
 } from '../../../core'
-import type { MixSound, SoundFacts } from '../../../engine'
+import type { MixSound, Sound, SoundFacts } from '../../../engine'
 import {
   arrangementOf,
   contentKey,
@@ -21,7 +21,6 @@ import {
   soundKey,
   tempoLineOf,
 } from '../../../session'
-import type { LoadedSound } from '../files/audioShelf'
 import { playback } from '../hear/listening'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
 import { shelf } from '../state/engine'
@@ -69,10 +68,10 @@ export const usedSources = ({ sources, parts }: Session): Source[] =>
   sources.filter(({ id }) => parts.some(({ source }) => source === id))
 
 /** sounds of parts, by their source's sound key */
-const loaded = new Map<string, LoadedSound>()
-const loading = new Set<string>()
+const opened = new Map<string, Sound>()
+const opening = new Set<string>()
 
-export const loadedFor = (source: Source): LoadedSound | undefined => loaded.get(soundKey(source))
+export const openedFor = (source: Source): Sound | undefined => opened.get(soundKey(source))
 
 /** Let the player and the drawing follow the timeline, while it is looked at or heard. */
 export function syncMix(state: State) {
@@ -80,26 +79,35 @@ export function syncMix(state: State) {
   const { present: session } = state.history
   const used = usedSources(session)
   const keys = new Set(used.map(soundKey))
-  for (const key of loaded.keys()) if (!keys.has(key)) loaded.delete(key)
+  for (const key of opened.keys()) if (!keys.has(key)) opened.delete(key)
   for (const source of used) {
-    const sound = loaded.get(soundKey(source))
+    const sound = openedFor(source)
     if (!sound) {
-      void load(source)
+      void open(source)
       continue
     }
     const recipes = session.parts.filter((part) => part.source === source.id).map((part) => partRecipe(source, part))
-    syncAnalysis(source, sound.decoded.sound, recipes)
+    syncAnalysis(source, sound, recipes, 0)
   }
   send(state, used)
 }
 
-async function load(source: Source) {
+/** drawings are made one after another, behind what is needed to hear */
+let drawing: Promise<unknown> = Promise.resolve()
+const DRAWING_RANK = 2
+
+/** Have a source's samples, then what it looks like. */
+async function open(source: Source) {
   const key = soundKey(source)
-  if (loading.has(key)) return
-  loading.add(key)
+  if (opening.has(key)) return
+  opening.add(key)
   try {
-    const sound = await shelf.getPart(source)
-    loaded.set(key, sound)
+    opened.set(key, await shelf.open(source))
+    syncMix(getState())
+    const before = drawing
+    const looked = before.then(() => shelf.getPart(source, DRAWING_RANK))
+    drawing = looked.catch(() => undefined)
+    const sound = await looked
     if (!source.range) rememberFacts(source.id, sound)
     setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: sound.facts } }))
   } catch (error) {
@@ -107,14 +115,14 @@ async function load(source: Source) {
     // it is asked for again when the timeline is opened again
     setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: null } }))
   } finally {
-    loading.delete(key)
+    opening.delete(key)
     syncMix(getState())
   }
 }
 
 /** a part whose sound, or what its method needs of it, is not there yet is left out until it is */
 const isReady = (state: State, source: Source, part: Session['parts'][number]) =>
-  loaded.has(soundKey(source)) && isKnown(state, source, partRecipe(source, part))
+  partFacts(source) !== undefined && opened.has(soundKey(source)) && isKnown(state, source, partRecipe(source, part))
 
 let sentSounds = ''
 let sentArrangement = ''
@@ -139,13 +147,13 @@ function send(state: State, used: readonly Source[]) {
   const called = new Map<string, string>()
   const told: string[] = []
   for (const source of used) {
-    const sound = loaded.get(soundKey(source))
+    const sound = openedFor(source)
     if (!sound) continue
     const analysis = knownSoFar(state, source) ?? {}
     // attacks that were corrected make another sound of it
     const id = contentKey(source)
     called.set(source.id, id)
-    sounds[id] = { key: soundKey(source), sound: sound.decoded.sound, analysis }
+    sounds[id] = { key: soundKey(source), sound, analysis }
     told.push(`${id} ${versionOf(sound)} ${versionOf(analysis)}`)
   }
   if (told.join() !== sentSounds) {

@@ -2,7 +2,7 @@ import { type Recipe, ratioToSemitones, type Trial } from '../../../core'
 import { partRecipe, type Source, type TimelinePart, variantOf } from '../../../session'
 import { store } from '../state/store'
 import { tryRecipe } from '../try/trying'
-import { loadedFor } from './mixing'
+import { openedFor } from './mixing'
 
 /** What was measured of parts as they lie: at the stretch that the timeline gives them. Kept by content, tried once. */
 
@@ -24,14 +24,14 @@ export const partTrialKey = (source: Source, part: TimelinePart, stretch: number
 /** Measure a part as it lies, unless that is known or under way. */
 export async function tryPart(source: Source, part: TimelinePart, stretch: number) {
   const key = partTrialKey(source, part, stretch)
-  const sound = loadedFor(source)
+  const sound = openedFor(source)
   if (!sound || getState().partTrials[key] || running?.key === key) return
   running?.stop.abort()
   const stop = new AbortController()
   running = { key, stop }
   try {
     const recipe = heardRecipe(source, part, stretch)
-    const trial = await tryRecipe(source, sound.decoded.sound, recipe, TRIED_SECONDS, { signal: stop.signal, rank: 4 })
+    const trial = await tryRecipe(source, sound, recipe, TRIED_SECONDS, { signal: stop.signal, rank: 4 })
     setState((state) => ({ partTrials: { ...state.partTrials, [key]: trial satisfies Trial } }))
   } catch {
     // another part is looked at by now, or it cannot be measured: the figure stays away
