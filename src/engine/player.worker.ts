@@ -14,6 +14,8 @@ import { createSoundRegistry } from './soundRegistry'
 
 /** before a lane begins that has to be prepared: its first moment may take longer than what is usually written ahead lasts */
 const SLOW_AHEAD_SECONDS = 0.3
+/** the timeline is written further ahead than a lane: many voices take longer to read */
+const MIX_AHEAD_SECONDS = 0.3
 const STOP_FADE_BLOCKS = 2
 /** a change is laid over what is written where there is so much more than its fade: it takes a while to make */
 const LEAST_SPARE_FRAMES = 1024
@@ -198,7 +200,8 @@ function aheadSeconds(at: Ring): number {
 /** Write until the ring holds what it should, and so many seconds at least. */
 function fill(atLeastSeconds = 0) {
   if (!ring || !overdub) return
-  const seconds = Math.max(atLeastSeconds, aheadSeconds(ring))
+  // strands are changed where they are written: however far ahead that is, it is heard as soon
+  const seconds = Math.max(atLeastSeconds, arranger ? MIX_AHEAD_SECONDS : 0, aheadSeconds(ring))
   const wanted = MARK_FRAMES * Math.ceil((seconds * rate) / MARK_FRAMES)
   const aheadFrames = Math.min(wanted, RING_FRAMES - MARK_FRAMES)
   while ((mixer || arranger || overdub.sounds) && fillOf(ring) < aheadFrames) {

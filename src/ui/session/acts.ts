@@ -56,7 +56,8 @@ function aboutSource({ redo, undo }: Step, before: readonly (readonly Source[])[
 
 export function selectSource(id: string) {
   if (getState().outlook.selectedId === id) return
-  if (playback.playing) playback.stop()
+  // the timeline plays on: it is of all sources
+  if (playback.playing === 'lane') playback.stop()
   leaveTried()
   hearWhenReady()
   setOutlook({ selectedId: id })
@@ -74,7 +75,7 @@ export function removeSource(sourceId: string) {
   const source = sources[at]
   if (!source || !mayChange()) return
   if (getState().outlook.selectedId === sourceId) {
-    if (playback.playing) playback.stop()
+    if (playback.playing === 'lane') playback.stop()
     const neighbour = sources[at + 1] ?? sources[at - 1]
     setOutlook({ selectedId: neighbour?.id })
   }

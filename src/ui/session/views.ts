@@ -13,3 +13,5 @@ export function showView(view: Outlook['view']) {
 
 /** what a source carries while it is dragged from the shelf into a view */
 export const SOURCE_TYPE = 'application/x-zumbet-source'
+/** the same of a file that is listed in Found */
+export const FOUND_TYPE = 'application/x-zumbet-found'

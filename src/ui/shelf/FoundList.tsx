@@ -8,6 +8,7 @@ import { forgetFound, listFiles, nameOf, takeIn } from '../session/files/gather'
 import { audition, fittedStretch, stopAudition } from '../session/hear/audition'
 import { setOutlook } from '../session/state/outlook'
 import { type FoundFile, useSession } from '../session/state/store'
+import { FOUND_TYPE } from '../session/views'
 import { type FoundOrder, filterFound, sortFound } from './foundOrder'
 
 const KINDS = ['hits', 'single line', 'chords', 'dense mix', 'noise', 'unsure'] as const
@@ -199,6 +200,11 @@ function Row({
         tabIndex={tabbable ? 0 : -1}
         title={file.error === undefined ? file.path : `${file.path}: ${file.error}`}
         className={`block w-full rounded-[4px] px-2.5 py-[4px] text-left ${current ? 'bg-ground shadow-[inset_3px_0_0_var(--lane-2)]' : 'hover:bg-ground/60'}`}
+        draggable={file.status !== 'failed'}
+        onDragStart={(event) => {
+          event.dataTransfer.setData(FOUND_TYPE, file.id)
+          event.dataTransfer.effectAllowed = 'copy'
+        }}
         onClick={onHear}
         onKeyDown={(event) => {
           if (onKey(event.key)) {

@@ -2,11 +2,12 @@ import { Volume2, VolumeX } from 'lucide-react'
 import { useState } from 'react'
 import type { TimelineRow } from '../../session'
 import { NumberField } from '../fields/NumberField'
+import { takeIn } from '../session/files/gather'
 import { store, useSession } from '../session/state/store'
 import { choose, layAt, snapped } from '../session/timeline/acts'
 import { setRow } from '../session/timeline/edits'
 import { timelineOf } from '../session/timeline/mixing'
-import { SOURCE_TYPE } from '../session/views'
+import { FOUND_TYPE, SOURCE_TYPE } from '../session/views'
 import { type BeatView, beatOfX, type GridLine } from './geometry'
 import { PartBox } from './Part'
 
@@ -176,7 +177,12 @@ const Grid = ({ grid }: { readonly grid: readonly GridLine[] }) => (
 /** Sources that are dragged from the shelf fall where they are let go; true while one is held over it. */
 function useSourceDrop(view: BeatView, widthPx: number, row?: string) {
   const [over, setOver] = useState(false)
-  const carries = (event: React.DragEvent) => event.dataTransfer.types.includes(SOURCE_TYPE)
+  const carries = ({ dataTransfer: { types } }: React.DragEvent) =>
+    types.includes(SOURCE_TYPE) || types.includes(FOUND_TYPE)
+  const lay = (sourceId: string, beat: number) => {
+    const source = store.getState().history.present.sources.find(({ id }) => id === sourceId)
+    layAt(sourceId, beat, row === undefined ? { newRow: source?.name ?? 'Row' } : { row })
+  }
   return [
     over,
     {
@@ -189,14 +195,14 @@ function useSourceDrop(view: BeatView, widthPx: number, row?: string) {
       onDragLeave: () => setOver(false),
       onDrop(event: React.DragEvent) {
         setOver(false)
-        const sourceId = event.dataTransfer.getData(SOURCE_TYPE)
-        if (!sourceId) return
+        if (!carries(event)) return
         event.preventDefault()
         const x = event.clientX - event.currentTarget.getBoundingClientRect().left
-        const state = store.getState()
-        const source = state.history.present.sources.find(({ id }) => id === sourceId)
-        const beat = snapped(state, beatOfX(view, x, widthPx), event.ctrlKey || event.metaKey)
-        layAt(sourceId, beat, row === undefined ? { newRow: source?.name ?? 'Row' } : { row })
+        const beat = snapped(store.getState(), beatOfX(view, x, widthPx), event.ctrlKey || event.metaKey)
+        const sourceId = event.dataTransfer.getData(SOURCE_TYPE)
+        if (sourceId) lay(sourceId, beat)
+        // a listed file is taken onto the shelf on its way
+        else void takeIn([event.dataTransfer.getData(FOUND_TYPE)]).then((taken) => taken && lay(taken, beat))
       },
     },
   ] as const

@@ -1,6 +1,7 @@
 import { asOutput, asSource, type LaidPart, type OpenTempo, type Overview } from '../../core'
+import { lowerBound } from '../../core/dsp/search'
 import { levelFor } from '../bench/lanes/geometry'
-import { type BeatView, beatOfX } from './geometry'
+import { type BeatView, beatOfX, xOfBeat } from './geometry'
 
 /** A part as it is drawn: the columns of its waveform as it will sound, and where its attacks lie against the grid. */
 export interface PartDrawing {
@@ -24,53 +25,61 @@ export interface Column {
   readonly rms: number
 }
 
-/** The lap that is heard at a frame of the mix. */
-const lapAt = ({ laps }: LaidPart, frame: number) => laps.find(({ from, to }) => frame >= from && frame < to)
+/** maps bend slowly: between places so far apart they are drawn straight, px */
+const STEP_PX = 8
 
 /** The waveform of a part between two x, a column a pixel: each shows what of the source is heard there. */
 export function columnsOf(drawing: PartDrawing, fromX: number, toX: number): Column[] {
   const { laid, view, widthPx, tempo, rate, sampleRate, overview } = drawing
   if (!overview) return []
   const columns: Column[] = []
-  // as coarse as what a pixel shows, and a little finer for what is slowed down
-  const level = levelFor(
-    overview,
-    ((tempo.secondsAt(beatOfX(view, toX, widthPx)) - tempo.secondsAt(beatOfX(view, fromX, widthPx))) * sampleRate) /
-      Math.max(1, toX - fromX) /
-      2,
-  )
-  const frameAt = (x: number) => tempo.secondsAt(beatOfX(view, x, widthPx)) * rate
-  let end = frameAt(fromX)
-  for (let x = fromX; x < toX; x++) {
-    const start = end
-    end = frameAt(x + 1)
-    const lap = lapAt(laid, start)
-    if (!lap) continue
-    const at = (frame: number) => lap.map.sourceAt(asOutput(((frame - lap.zero) / rate) * sampleRate))
-    const first = Math.max(0, Math.floor(at(start) / level.framesPerBin))
-    const last = Math.max(first + 1, Math.ceil(at(Math.min(end, lap.to)) / level.framesPerBin))
+  const secondsAt = (x: number) => tempo.secondsAt(beatOfX(view, x, widthPx))
+  const xOfFrame = (frame: number) => xOfBeat(view, tempo.beatAt(frame / rate), widthPx)
+  // as coarse as half of what a pixel shows
+  const perPx = ((secondsAt(toX) - secondsAt(fromX)) * sampleRate) / Math.max(1, toX - fromX)
+  const level = levelFor(overview, perPx / 2)
+  const column = (x: number, start: number, end: number) => {
+    const first = Math.max(0, Math.floor(start / level.framesPerBin))
+    const last = Math.min(level.low.length, Math.max(first + 1, Math.ceil(end / level.framesPerBin)))
     let low = 0
     let high = 0
     let power = 0
-    let count = 0
-    for (let bin = first; bin < Math.min(last, level.low.length); bin++) {
+    for (let bin = first; bin < last; bin++) {
       low = Math.min(low, level.low[bin] as number)
       high = Math.max(high, level.high[bin] as number)
       power += (level.rms[bin] as number) ** 2
-      count++
     }
-    if (count > 0) columns.push({ x, low, high, rms: Math.sqrt(power / count) })
+    if (last > first) columns.push({ x, low, high, rms: Math.sqrt(power / (last - first)) })
+  }
+  for (const { from, to, zero, map } of laid.laps) {
+    const end = Math.min(toX, xOfFrame(to))
+    let at = Math.max(fromX, xOfFrame(from))
+    const sourceAt = (x: number) => map.sourceAt(asOutput((secondsAt(x) - zero / rate) * sampleRate))
+    for (let here = sourceAt(at); at < end; ) {
+      const next = Math.min(end, at + STEP_PX)
+      const there = sourceAt(next)
+      const slope = (there - here) / (next - at)
+      for (let x = Math.ceil(at); x < next; x++)
+        column(x, here + slope * (x - at), here + slope * (Math.min(end, x + 1) - at))
+      at = next
+      here = there
+    }
   }
   return columns
 }
 
-/** Where attacks of a part are heard: beats of the timeline, rising. */
-export function attackBeats({ laid, tempo, rate, sampleRate, attacks }: PartDrawing): number[] {
+/** Where attacks of a part in sight are heard: beats of the timeline, rising. */
+export function attackBeats({ laid, view, tempo, rate, sampleRate, attacks }: PartDrawing): number[] {
   const beats: number[] = []
-  for (const lap of laid.laps) {
-    for (const attack of attacks) {
-      const frame = lap.zero + (lap.map.outputAt(asSource(attack)) / sampleRate) * rate
-      if (frame >= lap.from - 1 && frame < lap.to - 1) beats.push(tempo.beatAt(frame / rate))
+  const seen = [view.start, view.start + view.span].map((beat) => tempo.secondsAt(beat) * rate) as [number, number]
+  for (const { from, to, zero, map } of laid.laps) {
+    const sourceAt = (frame: number) => map.sourceAt(asOutput(((frame - zero) / rate) * sampleRate))
+    const [first, last] = [Math.max(from, seen[0]), Math.min(to, seen[1])]
+    if (last <= first) continue
+    const end = sourceAt(last)
+    for (let n = lowerBound(attacks, sourceAt(first) - 1); n < attacks.length && (attacks[n] as number) <= end; n++) {
+      const frame = zero + (map.outputAt(asSource(attacks[n] as number)) / sampleRate) * rate
+      if (frame >= from - 1 && frame < to - 1) beats.push(tempo.beatAt(frame / rate))
     }
   }
   return beats

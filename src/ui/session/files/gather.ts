@@ -148,8 +148,9 @@ function markSame(found: readonly FoundFile[]): readonly FoundFile[] {
 }
 
 /** Make a listed file a source of the session. */
-export async function takeIn(ids: readonly string[]) {
-  if (!mayChange()) return
+export async function takeIn(ids: readonly string[]): Promise<string | undefined> {
+  if (!mayChange()) return undefined
+  let first: string | undefined
   const gesture = crypto.randomUUID()
   for (const id of ids) {
     const row = getState().found.find((file) => file.id === id)
@@ -177,6 +178,7 @@ export async function takeIn(ids: readonly string[]) {
         gesture,
       )
       if (id === ids[0]) {
+        first = sourceId
         selectSource(sourceId)
         notify({ tone: 'plain', text: `${name} is on the shelf`, undo: true })
       }
@@ -184,6 +186,7 @@ export async function takeIn(ids: readonly string[]) {
       tell(error)
     }
   }
+  return first
 }
 
 /** Take files off the list; their bytes in this browser go with them, the files on disk stay. */

@@ -6,6 +6,7 @@ import { readLimit } from '../files/readLimit'
 import { pool } from '../state/engine'
 import { tell } from '../state/notices'
 import { type State, selectedSource, store } from '../state/store'
+import { timelineOf } from '../timeline/mixing'
 import { playback } from './listening'
 
 /** Hearing listed files: at once, or fitted to the session and starting in time with what plays. Changes no session. */
@@ -57,15 +58,28 @@ export function fittedStretch(facts: FileFacts | undefined, sessionBpm: number):
   return otherReading(stretch)?.stretch ?? stretch
 }
 
+/** What an audition is fitted to: the tempo that is heard, or else the session's. */
+const tempoNow = (state: State) =>
+  state.mixPlaying ? timelineOf(state).tempo.bpmAt(Math.max(0, playback.beat())) : state.history.present.bpm
+
 function auditionGain(loudness: number | undefined, peak: number | undefined): number {
   if (loudness === undefined || !Number.isFinite(loudness) || !peak) return 1
   const wanted = dbToAmplitude(LOUDNESS_LUFS - loudness)
   return Math.min(wanted, dbToAmplitude(HIGHEST_PEAK_DB) / peak)
 }
 
-/** Source frames of what plays at which an audition may begin. */
+/** beats of the timeline ahead that an audition may wait for */
+const MOST_BEATS_AHEAD = 64
+
+/** Places of what plays at which an audition may begin: source frames of a lane, beats of the timeline. */
 function startsOf(state: State): Float64Array | undefined {
   const { start } = state.outlook.audition
+  if (start !== 'now' && state.mixPlaying) {
+    const { metre } = timelineOf(state)
+    const from = Math.floor(playback.beat())
+    const beats = Array.from({ length: MOST_BEATS_AHEAD }, (_, n) => from + n)
+    return Float64Array.from(start === 'bar' ? beats.filter((beat) => metre.barAt(beat).beat === 0) : beats)
+  }
   const source = selectedSource(state)
   if (start === 'now' || !source || !state.playing) return undefined
   const { frames, bars } = beatsOf(source, state.knowledge[source.id])
@@ -90,7 +104,7 @@ export async function audition(id: string, near: readonly string[] = []) {
     await playback.audition(
       {
         sound,
-        stretch: state.outlook.audition.fitted ? fittedStretch(facts, state.history.present.bpm) : 1,
+        stretch: state.outlook.audition.fitted ? fittedStretch(facts, tempoNow(state)) : 1,
         methodId: kind === 'chords' || kind === 'single line' ? 'vocoder' : 'splice',
         analysis: facts ? { attacks: facts.knowledge.attacks } : {},
         gain: auditionGain(facts?.loudness, facts?.peak),

@@ -92,7 +92,7 @@ function hearAwaited() {
   const source = selectedSource(getState())
   if (!source || source.id !== awaited || heard?.key !== soundKey(source)) return
   awaited = undefined
-  if (playback.playing !== 'lane') void playback.play(0)
+  if (!playback.playing) void playback.play(0)
 }
 
 /** Try to read a source again that could not be read. */
