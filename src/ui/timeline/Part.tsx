@@ -257,8 +257,8 @@ export const PartBox = memo(function PartBox({ part, laid, source, view, widthPx
           style={{ left: xOfBeat(view, tempo.beatAt(lap.from / rate), widthPx) - seenLeft }}
         />
       ))}
-      {part.fadeIn > 0 && <Slope side="in" px={part.fadeIn * perSecond} heightPx={heightPx} />}
-      {part.fadeOut > 0 && <Slope side="out" px={part.fadeOut * perSecond} heightPx={heightPx} />}
+      {part.fadeIn > 0 && <Slope side="in" px={part.fadeIn * perSecond} heightPx={heightPx - HEAD_PX} />}
+      {part.fadeOut > 0 && <Slope side="out" px={part.fadeOut * perSecond} heightPx={heightPx - HEAD_PX} />}
       {left >= -BEYOND_PX && (
         <span data-side="left" className="absolute inset-y-0 left-0 w-[7px] cursor-ew-resize" {...edge} />
       )}

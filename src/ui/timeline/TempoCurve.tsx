@@ -11,7 +11,7 @@ import {
   setTempoCurve,
 } from '../session/timeline/edits'
 import { timelineOf } from '../session/timeline/mixing'
-import { type BeatView, beatOfX, type GridLine, tempoScale, xOfBeat } from './geometry'
+import { type BeatView, beatOfX, type GridLine, tempiInSight, xOfBeat } from './geometry'
 
 export const CURVE_PX = 76
 const PAD_PX = 10
@@ -36,7 +36,7 @@ export function TempoCurve({ view, widthPx, grid, drawing, chosen, onChoose }: C
   const { arrangement, tempo } = timelineOf(store.getState())
   const line =
     session.tempoLine.length > 0 ? session.tempoLine : [{ beat: 0, bpm: session.bpm, curve: 'step' as const }]
-  const scale = tempoScale([...arrangement.tempoLine.map(({ bpm }) => bpm), ...line.map(({ bpm }) => bpm)])
+  const scale = tempiInSight([...arrangement.tempoLine.map(({ bpm }) => bpm), ...line.map(({ bpm }) => bpm)])
   const yOf = (bpm: number) => PAD_PX + (1 - (bpm - scale.least) / (scale.most - scale.least)) * (CURVE_PX - 2 * PAD_PX)
   const bpmOf = (y: number) => scale.least + (1 - (y - PAD_PX) / (CURVE_PX - 2 * PAD_PX)) * (scale.most - scale.least)
 

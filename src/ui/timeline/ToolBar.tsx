@@ -9,8 +9,8 @@ import { hereOf, layHere } from '../session/timeline/acts'
 import {
   flattenTempoLine,
   limitTempoTo,
+  multiplyTempoLine,
   rampTempoTo,
-  scaleTempo,
   setClickLevel,
   setTempoAt,
   shiftTempo,
@@ -77,6 +77,17 @@ export function ToolBar({
             </option>
           ))}
         </Select>
+      </span>
+      <span
+        className="caption flex items-center gap-1.5"
+        title="Attacks of parts that are locked to bars, against quarter beats"
+      >
+        <svg width="18" height="11" viewBox="0 0 18 11" aria-hidden="true">
+          <path d="M1.5 1v7" stroke="var(--soft)" strokeWidth="1" />
+          <path d="M11 1v7" stroke="var(--harm)" strokeWidth="2" />
+          <path d="M11 4l5 3l-5 3z" fill="var(--harm)" />
+        </svg>
+        off the grid
       </span>
       <span className="ml-auto flex items-center gap-1">
         {ready < of && (
@@ -178,7 +189,7 @@ function TempoTools() {
             </button>
           ))}
           {([95, 99, 101, 105] as const).map((percent) => (
-            <button key={percent} type="button" className={act} onClick={() => scaleTempo(percent)}>
+            <button key={percent} type="button" className={act} onClick={() => multiplyTempoLine(percent)}>
               × {percent} %
             </button>
           ))}

@@ -69,7 +69,7 @@ export function barText({ barAt }: OpenMetre, beat: number): string {
 }
 
 /** The tempo curve's scale: what tempi its height stands for. */
-export function tempoScale(tempi: readonly number[]): { readonly least: number; readonly most: number } {
+export function tempiInSight(tempi: readonly number[]): { readonly least: number; readonly most: number } {
   const least = Math.min(...tempi)
   const most = Math.max(...tempi)
   const room = Math.max(8, 0.25 * (most - least))

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { type Arrangement, layMix, type MixPart, naturalRange, openMetre, openTempo, type TempoLine } from '../../core'
 import { createOverviewBuilder } from '../../core/analysis/overview'
 import { attackBeats, columnsOf, isLoose, offGrid, type PartDrawing } from './drawPart'
-import { barText, beatOfX, gridLines, scrolledBeats, tempoScale, xOfBeat, zoomedBeats } from './geometry'
+import { barText, beatOfX, gridLines, scrolledBeats, tempiInSight, xOfBeat, zoomedBeats } from './geometry'
 import { strainOf } from './strain'
 
 const RATE = 48_000
@@ -128,8 +128,8 @@ describe('bars in sight', () => {
     expect(barText(metre, 9.5)).toBe('3.2')
   })
   it('leave room above and below a tempo line', () => {
-    expect(tempoScale([100])).toEqual({ least: 92, most: 108 })
-    const { least, most } = tempoScale([60, 180])
+    expect(tempiInSight([100])).toEqual({ least: 92, most: 108 })
+    const { least, most } = tempiInSight([60, 180])
     expect([least < 60, most > 180]).toEqual([true, true])
   })
 })

@@ -266,7 +266,7 @@ export const shiftTempo = (bpm: number, within?: Within, gesture?: string) =>
     gesture,
   )
 
-export const scaleTempo = (percent: number, within?: Within, gesture?: string) =>
+export const multiplyTempoLine = (percent: number, within?: Within, gesture?: string) =>
   editLine(
     `Tempo × ${percent} %`,
     (line) => {
