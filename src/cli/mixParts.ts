@@ -26,7 +26,7 @@ export type GivenSound =
   | AudioBlock
   | { readonly pcmFile: string; readonly range: { readonly start: number; readonly end: number } | undefined }
 
-export function soundGiven(given: GivenSound): AudioBlock | SoundSource {
+function soundGiven(given: GivenSound): AudioBlock | SoundSource {
   if (!('pcmFile' in given)) return given
   const sound = pcmFileAt(given.pcmFile)?.source
   if (!sound) throw new AppError('file/missing', { file: given.pcmFile })

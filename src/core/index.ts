@@ -87,7 +87,7 @@ export { type ClickKind, clickStroke, clickVoice } from './mix/click'
 export { type LaidPart, type Lap, layPart } from './mix/layPart'
 export { createMixWriter, type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
 export { addPart, type LaidMix, layMix, mixVoice, rowGains } from './mix/mixVoice'
-export { needsOfPart, openPart, type PartVoice, withRunUp } from './mix/partVoice'
+export { openPart, type PartVoice, withRunUp } from './mix/partVoice'
 export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
 export {
   type ExportFacts,
@@ -126,7 +126,7 @@ export { fileBase, resultName } from './render/resultName'
 export { mayBeCut, piecesBetween } from './render/seams'
 export { finish, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
-export { BEATS_PER_BAR_RANGE, checkMetre, type Metre, type OpenMetre, openMetre } from './timeline/metre'
+export { BEATS_PER_BAR_RANGE, type Metre, type OpenMetre, openMetre } from './timeline/metre'
 export { type OwnBeats, ownPassage } from './timeline/ownBeats'
 export type { PitchPoint } from './timeline/pitchLine'
 export {

@@ -1,7 +1,7 @@
 import { MARK_FRAMES, RING_FRAMES, type Ring, Slot, writeBlock } from './ring'
 
 /** blocks between what the output reads now and where something new may be laid over what is already written */
-export const MARGIN_BLOCKS = 10
+const MARGIN_BLOCKS = 10
 /** the same for what takes the place of what plays: it lies ready before it is laid */
 export const NEAREST_BLOCKS = 4
 const GAIN_SECONDS = 0.012

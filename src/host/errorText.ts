@@ -39,10 +39,6 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
     `Event ${d.event} of the tempo line, at beat ${d.beat}, does not lie behind the one before. Give events by rising beat.`,
   'tempo/bpm': (d) =>
     `Event ${d.event} of the tempo line has ${d.bpm} BPM. A tempo lies between ${d.least} and ${d.most}.`,
-  'metre/bar': (d) =>
-    `Change ${d.change} of the metre is at bar ${d.bar}. Give whole bars from the first one on, each behind the one before.`,
-  'metre/beats': (d) =>
-    `Change ${d.change} of the metre has ${d.beats} beats a bar. A bar takes whole beats, ${d.min} to ${d.max}.`,
   'tempo/unsure': (d) =>
     `${d.file} has no tempo that can be relied on. Say it in a session: "hand": { "bpm": … }, or { "beats": [seconds, …] }.`,
   'mix/entry': (d) => `${d.entry} does not hold: ${d.why}.`,

@@ -119,9 +119,6 @@ describe('errorText', () => {
       rate: '9',
       channels: 9,
       failed: 2,
-      change: 2,
-      bar: 3,
-      beats: 5,
       entry: 'E',
     }
     for (const code of textCodes) {

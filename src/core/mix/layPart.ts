@@ -62,7 +62,7 @@ const LOOKS = 1000
  * Beats of a source in one round of a repeating part, counted from its first beat: whole bars where it has one, else whole
  * beats, else all of it.
  */
-export function loopBeats(ownEnd: number, beatsPerBar: number): number {
+function loopBeats(ownEnd: number, beatsPerBar: number): number {
   const whole = Math.round(ownEnd)
   if (whole >= 1 && Math.abs(ownEnd - whole) < NEARLY_WHOLE) return whole
   const bars = Math.floor(ownEnd / beatsPerBar)

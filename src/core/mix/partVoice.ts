@@ -7,7 +7,7 @@ import { dbToAmplitude } from '../dsp/units'
 import type { Voice } from '../methods/method'
 import { resolveSettings } from '../methods/settings'
 import { atRate } from '../render/atRate'
-import { needsOf, openPlan, type Plan, planOf, preparePlan, sourceVoice } from '../render/openVoice'
+import { openPlan, type Plan, planOf, preparePlan, sourceVoice } from '../render/openVoice'
 import { type ResolvedRecipe, resolveRecipe } from '../render/recipe'
 import { asOutput } from '../timeline/axes'
 import { shiftedMap } from '../timeline/timeMap'
@@ -174,9 +174,6 @@ interface Planned {
   readonly start: number
   readonly plan: Plan
 }
-
-/** What the methods of a part need to know of its sound. */
-export const needsOfPart = ({ recipe }: LaidPart['part']) => needsOf(recipe)
 
 /** How loud a part is at a frame of the mix for its fades, 0–1; where it is cut out of its sound, it is faded anyway. */
 function edgesOf({ part, from, to, startsInside, endsInside }: LaidPart, rate: number): (frame: number) => number {

@@ -1,5 +1,3 @@
-import { AppError } from '../errors'
-
 /** From this bar on, bars have so many beats. Bars count from 0. */
 export interface MetreChange {
   readonly bar: number
@@ -12,22 +10,6 @@ export type Metre = readonly MetreChange[]
 const FIRST_BEATS_PER_BAR = 4
 
 export const BEATS_PER_BAR_RANGE = { min: 1, max: 32 } as const
-
-/**
- * See that changes of metre are ones: whole bars from 0 on, rising.
- * @throws {AppError} `metre/bar`, `metre/beats` with the number of the change, from 1 on.
- */
-export function checkMetre(changes: Metre): Metre {
-  changes.forEach(({ bar, beatsPerBar }, n) => {
-    const before = changes[n - 1]
-    if (!Number.isInteger(bar) || bar < 0 || (before && bar <= before.bar))
-      throw new AppError('metre/bar', { change: n + 1, bar: String(bar) })
-    const { min, max } = BEATS_PER_BAR_RANGE
-    if (!Number.isInteger(beatsPerBar) || beatsPerBar < min || beatsPerBar > max)
-      throw new AppError('metre/beats', { change: n + 1, beats: String(beatsPerBar), min, max })
-  })
-  return changes
-}
 
 export interface OpenMetre {
   /** the beat at which a bar begins; bars need not be whole, and may lie before 0 */

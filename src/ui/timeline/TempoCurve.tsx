@@ -13,7 +13,7 @@ import {
 import { timelineOf } from '../session/timeline/mixing'
 import { type BeatView, beatOfX, type GridLine, tempiInSight, xOfBeat } from './geometry'
 
-export const CURVE_PX = 76
+const CURVE_PX = 76
 const PAD_PX = 10
 
 interface CurveProps {

@@ -6,8 +6,8 @@ export interface BeatView {
   readonly span: number
 }
 
-export const LEAST_SPAN = 1
-export const MOST_SPAN = 4000
+const LEAST_SPAN = 1
+const MOST_SPAN = 4000
 /** beats to the left of the first one: room for a part's head to be taken hold of */
 export const LEFT_BEATS = -0.5
 

@@ -170,14 +170,6 @@ export const setRow = (id: string, label: string, change: Partial<Session['rows'
     gesture,
   )
 
-export function addRow(name: string): string {
-  const id = newId()
-  edit('Add a row', ({ rows }) => {
-    rows.push({ id, name, gainDb: 0, muted: false, solo: false })
-  })
-  return id
-}
-
 export const setClickLevel = (gainDb: number, gesture?: string) =>
   edit(
     'Click level',

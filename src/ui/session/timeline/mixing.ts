@@ -8,7 +8,7 @@ import {
   openMetre,
   openTempo,
 } from '../../../core'
-import type { MixSound, Sound, SoundFacts } from '../../../engine'
+import type { MixSound, Sound } from '../../../engine'
 import {
   arrangementOf,
   contentKey,
@@ -251,7 +251,3 @@ export function goToNeighbour(step: 1 | -1) {
   const next = sections[here + step]
   if (next) goToSection(next.id)
 }
-
-/** What a source of the timeline looks like, once it is read. */
-export const factsFor = (state: State, source: Source): SoundFacts | undefined =>
-  state.mixFacts[soundKey(source)] ?? undefined

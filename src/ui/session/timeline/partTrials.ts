@@ -11,7 +11,7 @@ const TRIED_SECONDS = 6
 let running: { readonly key: string; readonly stop: AbortController } | undefined
 
 /** The recipe of a part at the mean stretch at which it is heard. */
-export function heardRecipe(source: Source, part: TimelinePart, stretch: number): Recipe {
+function heardRecipe(source: Source, part: TimelinePart, stretch: number): Recipe {
   const recipe = partRecipe(source, part)
   // what changes little is tried once
   const rounded = Math.min(1000, Math.max(0.1, 2 ** (Math.round(ratioToSemitones(stretch) * 4) / 48)))
