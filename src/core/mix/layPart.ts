@@ -27,8 +27,6 @@ export interface Lap {
   readonly map: TimeMap
   /** the frame of the mix at which its map begins: before `from` where it has to fade in under the lap before it */
   readonly zero: number
-  /** the source runs through it as it is, bit for bit, from this frame on */
-  readonly asItIs: number | undefined
 }
 
 /** Where a part lies, frame by frame. */
@@ -53,16 +51,9 @@ const BEHIND_SECONDS = 0.02
 const NEARLY_WHOLE = 0.05
 const SHORTEST_ROUND_SECONDS = 0.02
 const MOST_LAPS = 10_000
-/** a speed this near to the source's own is its own, and a place this near the same, looked at so many times */
-const SAME = 1e-9
-const SAME_FRAMES = 1e-3
-const LOOKS = 1000
 
-/**
- * Beats of a source in one round of a repeating part, counted from its first beat: whole bars where it has one, else whole
- * beats, else all of it.
- */
-function loopBeats(ownEnd: number, beatsPerBar: number): number {
+/** Beats in one round, counted from the first: whole bars where there is one, else whole beats, else all of it. */
+function wholeBeats(ownEnd: number, beatsPerBar: number): number {
   const whole = Math.round(ownEnd)
   if (whole >= 1 && Math.abs(ownEnd - whole) < NEARLY_WHOLE) return whole
   const bars = Math.floor(ownEnd / beatsPerBar)
@@ -72,7 +63,8 @@ function loopBeats(ownEnd: number, beatsPerBar: number): number {
 
 /**
  * Lay a part: where it begins and ends in the mix, frame by frame, and which moment of its source is heard at each.
- * A part that is locked to bars goes timeline → beats → beats of its source → source; one locked to seconds at its own stretch.
+ * One that is locked to bars goes timeline → beats → beats of its source → source.
+ * One that is locked to seconds goes at its own stretch.
  * @param rate  of the mix, Hz.
  * @returns undefined for a part that comes to nothing: it would end before it began.
  */
@@ -88,41 +80,39 @@ export function layPart(
   const from = Math.round(start * rate)
   const way = part.lock === 'bars' && part.own ? barsWay(part, tempo) : secondsWay(part, start)
   const ownEnd = way.atSecond(ownSeconds)
-  const whole = part.repeat ? roundOf(way, ownEnd, beatsPerBar) : undefined
-  const loop = whole && way.timelineAt(whole.length) - start >= SHORTEST_ROUND_SECONDS ? whole : undefined
-  const offset = loop ? modulo(part.offset - loop.start, loop.length) : part.offset
+  const whole = part.repeat ? way.roundOf(ownEnd, beatsPerBar) : undefined
+  const round = whole !== undefined && way.timelineAt(whole) - start >= SHORTEST_ROUND_SECONDS ? whole : undefined
+  const offset = round === undefined ? part.offset : modulo(part.offset, round)
   // counted on the axis that the part holds on to, from its start
-  const natural = loop ? loop.length - offset : ownEnd - offset
+  const natural = (round ?? ownEnd) - offset
   const end = part.beats === undefined ? way.timelineAt(natural) : tempo.secondsAt(part.startBeat + part.beats)
   const to = Math.round(end * rate)
   if (!(to > from)) return undefined
   const fade = Math.round(LAP_FADE_SECONDS * rate)
   const laps: Lap[] = []
   for (let n = 0; n < MOST_LAPS; n++) {
-    // what of the part's own axis has gone by when the lap begins, and what of the source it begins with
-    const gone = n === 0 || !loop ? 0 : n * loop.length - offset
-    const lapFrom = n === 0 ? from : Math.round(way.timelineAt(gone) * rate)
-    if (lapFrom >= to || (n > 0 && !loop)) break
-    const lapTo = loop ? Math.min(to, Math.round(way.timelineAt((n + 1) * loop.length - offset) * rate)) : to
-    const begins = n === 0 ? offset + (loop?.start ?? 0) : (loop?.start ?? 0)
-    if (lapTo <= lapFrom) continue
-    const zero = n === 0 ? lapFrom : lapFrom - fade
-    const seconds = (lapTo - zero) / rate + BEHIND_SECONDS
-    const source = composed(
-      composed(straight<OutputFrame, TimelineSecond>(1 / size.sampleRate, zero / rate), way.toOwn(begins - gone)),
-      straight<number, SourceFrame>(size.sampleRate),
-    )
-    const map = timeMapOf(source, size.frames, seconds * size.sampleRate)
-    laps.push({ from: lapFrom, to: lapTo, zero, map, asItIs: asItIsAt(map, part) })
+    // what of the part's own axis has gone by when the lap begins
+    const gone = n === 0 ? 0 : n * (round ?? 0) - offset
+    const lapFrom = Math.round(way.timelineAt(gone) * rate)
+    const lapEnd = round === undefined ? to : Math.round(way.timelineAt((n + 1) * round - offset) * rate)
+    const lapTo = Math.min(to, lapEnd)
+    if (lapTo > lapFrom) {
+      const zero = n === 0 ? lapFrom : lapFrom - fade
+      const second = straight<OutputFrame, TimelineSecond>(1 / size.sampleRate, zero / rate)
+      const own = composed(second, way.toOwn(n === 0 ? offset : -gone))
+      const length = ((lapTo - zero) / rate + BEHIND_SECONDS) * size.sampleRate
+      const map = timeMapOf(composed(own, straight<number, SourceFrame>(size.sampleRate)), size.frames, length)
+      laps.push({ from: lapFrom, to: lapTo, zero, map })
+    }
+    if (lapEnd >= to) break
   }
-  const bounds = loop && { start: way.secondAt(loop.start), end: way.secondAt(loop.start + loop.length) }
   return {
     part,
     from,
     to,
     laps,
-    loop: laps.length > 1 ? bounds : undefined,
-    startsInside: way.secondAt(offset + (loop?.start ?? 0)) > 1 / size.sampleRate,
+    loop: round !== undefined && laps.length > 1 ? { start: way.secondAt(0), end: way.secondAt(round) } : undefined,
+    startsInside: way.secondAt(offset) > 1 / size.sampleRate,
     endsInside:
       laps.length > 1 ||
       (laps.at(-1)?.map.sourceAt(asOutput(((to - from) / rate) * size.sampleRate)) ?? 0) < size.frames - 1,
@@ -136,9 +126,10 @@ interface Way {
   secondAt(at: number): number
   /** the second of the timeline at which so much of it has gone by since the part began */
   timelineAt(gone: number): number
-  /** from the timeline to seconds of the source, for a run that would have begun `ahead` of the part's own start */
+  /** from the timeline to seconds of the source, for a run that is so far into its source where the part begins */
   toOwn(ahead: number): Passage<TimelineSecond, number>
-  readonly inBeats: boolean
+  /** how much of it is one round */
+  roundOf(ownEnd: number, beatsPerBar: number): number
 }
 
 function barsWay({ own, startBeat, feel }: MixPart, tempo: OpenTempo): Way {
@@ -152,7 +143,7 @@ function barsWay({ own, startBeat, feel }: MixPart, tempo: OpenTempo): Way {
         composed(tempoPassage(tempo), straight<TimelineBeat, SourceBeat>(feel, ahead - feel * startBeat)),
         beats,
       ),
-    inBeats: true,
+    roundOf: wholeBeats,
   }
 }
 
@@ -162,26 +153,8 @@ function secondsWay({ recipe: { stretch } }: MixPart, start: number): Way {
     secondAt: (at) => at,
     timelineAt: (gone) => start + gone * stretch,
     toOwn: (ahead) => straight(1 / stretch, ahead - start / stretch),
-    inBeats: false,
+    roundOf: (ownEnd) => ownEnd,
   }
-}
-
-/** One round of a repeating part: all of the source, or whole beats of it from its first one on. */
-function roundOf(way: Way, ownEnd: number, beatsPerBar: number) {
-  return { start: 0, length: way.inBeats ? loopBeats(ownEnd, beatsPerBar) : ownEnd }
 }
 
 const modulo = (value: number, by: number) => ((value % by) + by) % by
-
-/** The frame of the source that a lap begins with, where it passes at its own speed and pitch throughout. */
-function asItIsAt(map: TimeMap, { recipe }: MixPart): number | undefined {
-  if (recipe.pitchSemitones !== 0 || recipe.pitchLine || (recipe.formants === 'shift' && recipe.formantSemitones))
-    return undefined
-  const first = map.sourceAt(asOutput(0))
-  for (let n = 0; n <= LOOKS; n++) {
-    const at = (n / LOOKS) * map.length
-    if (Math.abs(map.speedAt(asOutput(at)) - 1) > SAME) return undefined
-    if (Math.abs(map.sourceAt(asOutput(at)) - first - at) > SAME_FRAMES) return undefined
-  }
-  return Math.round(first)
-}

@@ -1,16 +1,16 @@
 import type { Analysis } from '../analysis/analysis'
-import type { AudioBlock, Channels } from '../audio/block'
-import { silence } from '../audio/block'
+import { type AudioBlock, type Channels, silence } from '../audio/block'
 import { downmixInto } from '../audio/downmix'
 import { type SoundSource, soundSource } from '../audio/soundSource'
+import { lowerBound } from '../dsp/search'
 import { dbToAmplitude } from '../dsp/units'
 import type { Voice } from '../methods/method'
 import { resolveSettings } from '../methods/settings'
 import { atRate } from '../render/atRate'
 import { openPlan, type Plan, planOf, preparePlan, sourceVoice } from '../render/openVoice'
-import { type ResolvedRecipe, resolveRecipe } from '../render/recipe'
+import { type Recipe, type ResolvedRecipe, resolveRecipe } from '../render/recipe'
 import { asOutput } from '../timeline/axes'
-import { shiftedMap } from '../timeline/timeMap'
+import { shiftedMap, type TimeMap } from '../timeline/timeMap'
 import { LAP_FADE_SECONDS, type LaidPart, type Lap } from './layPart'
 import { roundSource } from './roundSource'
 
@@ -32,7 +32,8 @@ const CHUNK = 256
 const PREPARED_SECONDS = 0.25
 
 /**
- * Open a laid part on its sound. A part without a recipe that changes anything is its source, bit for bit, where rates agree.
+ * Open a laid part on its sound.
+ * A part whose recipe and map change nothing is its source, bit for bit, where rates agree.
  * @param known  of the sound: what the part's method needs.
  * @param rate  of the mix, Hz.
  * @throws {AppError} as `planOf`.
@@ -68,19 +69,19 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     const own = round ? soundSource(round.audio) : source
     const heard = round ? round.known : known
     const map = round ? shiftedMap(lap.map, round.start, own.frames) : lap.map
-    const made = { own, heard, start: round?.start ?? 0, plan: planOf(settled(), own, heard.attacks, map) }
+    const plan = planOf(settled(), own, heard.attacks, map)
+    const made = { own, heard, plan, asItIs: asItIsFrom(map, part.recipe) }
     plans.set(lap, made)
     return made
   }
 
   function open(lap: Lap): Opened {
-    const { own, heard, start, plan } = planned(lap)
-    const { asItIs } = lap
+    const { own, heard, plan, asItIs } = planned(lap)
     const bare = sourceVoice(own)
     const { voice, seams }: { voice: Voice; seams: readonly number[] } =
       asItIs === undefined
         ? openPlan(own, plan, heard)
-        : { voice: { read: (frame, out) => bare.read(frame + asItIs - start, out) }, seams: [] }
+        : { voice: { read: (frame, out) => bare.read(frame + asItIs, out) }, seams: [] }
     return {
       lap,
       voice: atRate({ voice, channelCount: own.channelCount, sampleRate: own.sampleRate }, rate),
@@ -97,10 +98,18 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     return there
   }
 
-  /** Laps that are heard between two frames; two of them where one fades over to the next. */
-  const lapsIn = (start: number, end: number) => laps.filter((lap) => lap.zero < end && lap.to > start)
+  const ends = laps.map((lap) => lap.to)
 
-  function add(lap: Lap, isLast: boolean, frame: number, out: Channels) {
+  /** The laps that are heard between two frames; there may be thousands in all. */
+  function lapsIn(start: number, end: number): readonly Lap[] {
+    const first = lowerBound(ends, start + 1)
+    let last = first
+    while (last < laps.length && (laps[last] as Lap).zero < end) last++
+    return laps.slice(first, last)
+  }
+
+  function add(lap: Lap, frame: number, out: Channels) {
+    const isLast = lap === laps.at(-1)
     const count = (out[0] as Float32Array).length
     const start = Math.max(frame, lap.zero)
     const end = Math.min(frame + count, lap.to)
@@ -128,7 +137,7 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
       const end = Math.min(to, frame + (out[0]?.length ?? 0))
       for (let at = Math.max(from, frame); at < end; at += CHUNK) {
         const now = out.map((channel) => channel.subarray(at - frame, Math.min(end, at + CHUNK) - frame))
-        for (const lap of lapsIn(at, at + (now[0] as Float32Array).length)) add(lap, lap === laps.at(-1), at, now)
+        for (const lap of lapsIn(at, at + (now[0] as Float32Array).length)) add(lap, at, now)
         for (const channel of now)
           for (let i = 0; i < channel.length; i++) {
             const value = channel[i] as number
@@ -141,9 +150,9 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
       const at = Math.max(from, frame)
       const lap = lapsIn(at, at + 1)[0]
       if (!lap) return
-      const { own, heard, plan } = planned(lap)
+      const { own, heard, plan, asItIs } = planned(lap)
       yield
-      if (lap.asItIs === undefined) {
+      if (asItIs === undefined) {
         const first = plan.map.sourceAt(asOutput(((at - lap.zero) / rate) * own.sampleRate))
         const last = Math.min(own.frames, first + PREPARED_SECONDS * own.sampleRate)
         yield* preparePlan(own, plan, heard, Math.max(0, first), last) ?? []
@@ -151,11 +160,9 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
       openedFor(lap)
     },
     nextStart(frame) {
-      const lap = laps.find(({ from: begins, to: ends }) => frame >= begins && frame < ends)
-      if (!lap) return Number.POSITIVE_INFINITY
-      const starts = opened.find((one) => one.lap === lap)?.starts ?? []
-      const next = laps[laps.indexOf(lap) + 1]
-      return starts.find((start) => start > frame) ?? next?.zero ?? Number.POSITIVE_INFINITY
+      const n = lowerBound(ends, frame + 1)
+      const starts = opened.find((one) => one.lap === laps[n])?.starts ?? []
+      return starts[lowerBound(starts, frame + 1)] ?? laps[n + 1]?.zero ?? Number.POSITIVE_INFINITY
     },
   }
 }
@@ -170,12 +177,30 @@ interface Opened {
 interface Planned {
   readonly own: SoundSource
   readonly heard: Analysis
-  /** the frame of the source that its first frame is */
-  readonly start: number
   readonly plan: Plan
+  /** it runs through it as it is, bit for bit, from this frame on */
+  readonly asItIs: number | undefined
 }
 
-/** How loud a part is at a frame of the mix for its fades, 0–1; where it is cut out of its sound, it is faded anyway. */
+/** a speed this near to the source's own is its own, and a place this near the same, looked at so many times */
+const SAME = 1e-9
+const SAME_FRAMES = 1e-3
+const LOOKS = 1000
+
+/** The frame that a map begins with, where a sound passes at its own speed and pitch throughout. */
+function asItIsFrom(map: TimeMap, recipe: Recipe): number | undefined {
+  const { pitchSemitones, pitchLine, formants, formantSemitones } = recipe
+  if (pitchSemitones !== 0 || pitchLine || (formants === 'shift' && formantSemitones)) return undefined
+  const first = map.sourceAt(asOutput(0))
+  for (let n = 0; n <= LOOKS; n++) {
+    const at = (n / LOOKS) * map.length
+    if (Math.abs(map.speedAt(asOutput(at)) - 1) > SAME) return undefined
+    if (Math.abs(map.sourceAt(asOutput(at)) - first - at) > SAME_FRAMES) return undefined
+  }
+  return Math.round(first)
+}
+
+/** How loud a part is at a frame of the mix for its fades, 0–1. A part that is cut out of its sound is faded anyway. */
 function edgesOf({ part, from, to, startsInside, endsInside }: LaidPart, rate: number): (frame: number) => number {
   const fadeIn = Math.round(Math.max(part.fadeIn, startsInside ? CUT_IN_SECONDS : 0) * rate)
   const fadeOut = Math.round(Math.max(part.fadeOut, endsInside ? CUT_OUT_SECONDS : 0) * rate)
@@ -190,7 +215,7 @@ function edgesOf({ part, from, to, startsInside, endsInside }: LaidPart, rate: n
 
 const RUN_UP = 4096
 
-/** The same, but wherever reading begins it comes to what reading all of the part comes to: it runs up from where it has to. */
+/** The same part. Wherever reading begins, it comes to what reading all of it comes to: it runs up to there. */
 export function withRunUp(voice: PartVoice): PartVoice {
   let at = Number.NaN
   return {
