@@ -2,6 +2,7 @@ import { basename, join } from 'node:path'
 import {
   type Analysis,
   AppError,
+  addPart,
   amplitudeToDb,
   clickVoice,
   createMixWriter,
@@ -132,8 +133,7 @@ async function write(
   const to = asked.to === undefined ? frames : frameOf(asked.to)
   if (!(to > from) || from >= frames) throw new AppError('mix/empty', {})
   const order: MixOrder = { from, to, rate, format: asked.depth }
-  const click = clickVoice(arrangement, rate)
-  const clickGain = dbToAmplitude(session.click.gainDb)
+  const click = clickVoice(arrangement, rate, dbToAmplitude(session.click.gainDb))
 
   const files = openFiles(order)
   try {
@@ -146,11 +146,7 @@ async function write(
         const count = (sum[0] as Float32Array).length
         const strokes = silence(2, count)
         if (clicked || session.click.inMix) click.read(at, strokes)
-        for (const channel of strokes) for (let i = 0; i < count; i++) channel[i] = clickGain * (channel[i] as number)
-        if (session.click.inMix)
-          sum.forEach((channel, c) => {
-            for (let i = 0; i < count; i++) channel[i] = (channel[i] as number) + (strokes[c]?.[i] as number)
-          })
+        if (session.click.inMix) addPart(sum, strokes, 1)
         mixed.add(sum, count)
         clicked?.add(strokes, count)
         for (const { row, writer } of stems) writer.add(rowOf(row), count)

@@ -83,10 +83,10 @@ export {
   type SettingValues,
 } from './methods/settings'
 export { type Arrangement, heardRows, type MixPart, type Row } from './mix/arrangement'
-export { type ClickKind, clickStroke, clickVoice } from './mix/click'
+export { clickStroke, clickVoice, kindOfBeat } from './mix/click'
 export { type LaidPart, type Lap, layPart } from './mix/layPart'
 export { createMixWriter, type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
-export { addPart, type LaidMix, layMix, mixVoice, rowGains } from './mix/mixVoice'
+export { addPart, type LaidMix, layMix, mixVoice, overVoice, rowGains } from './mix/mixVoice'
 export { openPart, type PartVoice, withRunUp } from './mix/partVoice'
 export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
 export {

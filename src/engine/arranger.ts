@@ -15,7 +15,7 @@ import {
 } from '../core'
 import type { Overdub } from './overdub'
 import { MARK_FRAMES } from './ring'
-import { NEAREST_BLOCKS, type Strand, type StrandBlock } from './strands'
+import { NEAREST_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** Where the sounds of parts are found, by the parts' `source`. */
 export interface MixSounds {
@@ -23,12 +23,11 @@ export interface MixSounds {
   known(source: string): Analysis
 }
 
-/** What of a timeline plays, beside what is arranged. */
+/** The click of a timeline. A bar that is counted in is clicked at its level anyway. */
 export interface Click {
-  /** 0 for none */
-  readonly gain: number
-  /** of a bar that is counted in */
-  readonly leadGain: number
+  /** an amplitude */
+  readonly level: number
+  readonly on: boolean
 }
 
 /** A place to go on at, once a beat has come. */
@@ -86,9 +85,10 @@ interface Coming {
 }
 
 /**
- * Plays an arrangement. Each part is a strand. Whatever changes is got ready in spare time while what was there goes on, and takes over
- * from one block to another: all that changes at one moment, and the beat that sounds stays the beat that sounds.
- * Pure: no clock, no messages. `block` writes the next block, `work` does a little of what is to be done before it is needed.
+ * Plays an arrangement. Each part is a strand.
+ * Whatever changes is got ready in spare time while what was there goes on. All of it takes over at one moment, and the
+ * beat that sounds stays the beat that sounds.
+ * Pure: no clock, no messages. `block` writes the next block. `work` does a little of what is needed before long.
  * @param beat  the beat that it begins at.
  * @param leadBeats  beats of the click alone before that.
  */
@@ -102,10 +102,11 @@ export function createArranger(
   const { strands } = overdub
   const left = new Float32Array(MARK_FRAMES)
   const right = new Float32Array(MARK_FRAMES)
-  const clicks = strands.add(click.gain)
+  const gainOfClick = ({ level, on }: Click) => (on ? level : 0)
+  const clicks = strands.add(gainOfClick(click))
   let mix = laidOn(first)
   let tempo = openTempo(first.tempoLine)
-  let clicker: Voice = clickVoice(first, rate)
+  let clicker: Voice = clickVoice(first, rate, 1)
   const begins = Math.round(tempo.secondsAt(beat) * rate)
   let shift = leadBeats > 0 ? Math.round(tempo.secondsAt(beat - leadBeats) * rate) : begins
   /** the timeline frame before which only the click is heard */
@@ -115,7 +116,8 @@ export function createArranger(
   let coming: Coming | undefined
   let waiting: Arrangement | undefined
   let jump: Jump | undefined
-  let restsAt: number | undefined
+  /** the timeline frame at which parts come, or are over */
+  let gatherAt = Number.NEGATIVE_INFINITY
 
   function laidOn(arrangement: Arrangement): LaidMix {
     return layMix(arrangement, (source) => sounds.sound(source), rate)
@@ -125,7 +127,6 @@ export function createArranger(
     const { source } = laid.part
     return openPart(laid, sounds.sound(source) as SoundSource, sounds.known(source), rate)
   }
-  const gainOf = (laid: LaidPart, of = mix) => rowGains(of.arrangement)[laid.part.row] ?? 0
   const beatAt = (frame: number) => tempo.beatAt(frame / rate)
   const overlaps = ({ from, to }: LaidPart, start: number, end: number) => from < end && to > start
 
@@ -140,10 +141,15 @@ export function createArranger(
   /** Have the parts that sound, or soon will; let go of those that are over. */
   function gather() {
     const now = strands.written + shift
-    const soon = mix.parts.filter((laid) => overlaps(laid, now, now + SOON_SECONDS * rate))
-    const isNew = soon.filter(({ part }) => !playing.some(({ laid }) => laid.part.id === part.id))
+    if (now < gatherAt) return
+    const soon = SOON_SECONDS * rate
+    const later = mix.parts.filter((laid) => laid.from >= now + soon).map((laid) => laid.from - soon + 1)
+    const here = mix.parts.filter((laid) => overlaps(laid, now, now + soon))
+    gatherAt = Math.min(...later, ...here.map((laid) => laid.to))
+    const isNew = here.filter(({ part }) => !playing.some(({ laid }) => laid.part.id === part.id))
     const over = playing.filter(({ laid }) => laid.to <= now)
     if (isNew.length === 0 && over.length === 0) return
+    const gains = rowGains(mix.arrangement)
     // what was read of them still has to be heard
     leaving.push(...over.map(({ strand }) => strand))
     for (const { strand } of over) strand.silentFrom = strands.written
@@ -152,7 +158,7 @@ export function createArranger(
       ...isNew.map((laid) => ({
         laid,
         voice: open(laid),
-        strand: strands.add(gainOf(laid)),
+        strand: strands.add(gains[laid.part.row] ?? 0),
         queue: [],
         readyFor: Number.NaN,
         work: undefined,
@@ -215,7 +221,7 @@ export function createArranger(
     for (let n = 0; n < blocks; n++) {
       const at = from + part.blocks.length * MARK_FRAMES
       if (at >= wantedTo(next)) return false
-      const block = { left: new Float32Array(MARK_FRAMES), right: new Float32Array(MARK_FRAMES) }
+      const block = silentBlock()
       readInto(part.voice, at + by, block)
       part.blocks.push(block)
     }
@@ -224,8 +230,7 @@ export function createArranger(
 
   /** Let what is ready take over in what is written. */
   function land(next: Coming) {
-    const nearest = strands.free(NEAREST_BLOCKS)
-    const from = Math.max(next.start, nearest)
+    const from = Math.max(next.start, strands.free(NEAREST_BLOCKS))
     for (const part of next.parts) while (readOn(next, part, STEP_BLOCKS));
     const was = playing
     playing = []
@@ -249,8 +254,9 @@ export function createArranger(
     }
     mix = next.mix
     shift = next.shift
+    gatherAt = Number.NEGATIVE_INFINITY
     tempo = openTempo(mix.arrangement.tempoLine)
-    clicker = clickVoice(mix.arrangement, rate)
+    clicker = clickVoice(mix.arrangement, rate, 1)
     inOrder()
     setGains(from)
     layClick(from, next.fade)
@@ -269,7 +275,7 @@ export function createArranger(
     const start = from - (from % MARK_FRAMES)
     const blocks: StrandBlock[] = []
     for (let at = start; at < strands.written; at += MARK_FRAMES) {
-      const block = { left: new Float32Array(MARK_FRAMES), right: new Float32Array(MARK_FRAMES) }
+      const block = silentBlock()
       clicker.read(at + shift, [block.left, block.right])
       blocks.push(block)
     }
@@ -284,7 +290,7 @@ export function createArranger(
 
   const change = (arrangement: Arrangement) => bring(arrangement, strands.free(), Math.round(CHANGE_SECONDS * rate))
 
-  if (leadBeats > 0) clicks.gain = { from: click.leadGain, to: click.gain, at: begins - shift, frames: 1 }
+  if (leadBeats > 0) clicks.gain = { ...clicks.gain, from: click.level, at: begins - shift, frames: 1 }
   gather()
   if (shift > 0)
     for (const { strand } of playing) {
@@ -292,8 +298,6 @@ export function createArranger(
     }
 
   return {
-    /** the beat that is written next */
-    beat: () => beatAt(strands.written + shift),
     /** the queued jump, until it is made */
     get jump() {
       return jump
@@ -302,7 +306,7 @@ export function createArranger(
     get ended() {
       return strands.written + shift >= mix.frames && !coming && !jump && !waiting
     },
-    /** Another arrangement, from the beat on that sounds by then. Levels are heard at once, the rest when it is ready. */
+    /** Another arrangement, from the beat on that sounds by then. Levels are heard at once, the rest once it is ready. */
     setArrangement(next: Arrangement) {
       if (onlyLevelsDiffer(mix.arrangement, next) && !coming) {
         mix = { ...mix, arrangement: next }
@@ -315,7 +319,9 @@ export function createArranger(
       // what is on its way lands first; what is to be jumped to is got ready again behind it
       if (coming?.isJump) coming = undefined
     },
-    setClick({ gain }: Click) {
+    setClick(next: Click) {
+      const gain = gainOfClick(next)
+      if (clicks.gain.to === gain) return
       const from = strands.free()
       strands.setGain(clicks, gain, from)
       strands.rewrite(from)
@@ -328,7 +334,8 @@ export function createArranger(
     goTo(toBeat: number) {
       jump = undefined
       const fade = Math.round(CHANGE_SECONDS * rate)
-      bring(waiting ?? mix.arrangement, strands.free(), fade, toBeat)
+      // what was on its way comes with it
+      bring(waiting ?? coming?.mix.arrangement ?? mix.arrangement, strands.free(), fade, toBeat)
       waiting = undefined
     },
     /** Write the next block. */
@@ -379,14 +386,9 @@ export function createArranger(
     /** Fade away as soon as may be; what is written behind that is silent. */
     stop() {
       const from = strands.free(NEAREST_BLOCKS)
-      restsAt = beatAt(from + shift)
-      for (const { strand } of playing) strands.setGain(strand, 0, from, (STOP_BLOCKS * MARK_FRAMES) / rate)
-      strands.setGain(clicks, 0, from, (STOP_BLOCKS * MARK_FRAMES) / rate)
+      for (const strand of [...playing.map((own) => own.strand), clicks])
+        strands.setGain(strand, 0, from, (STOP_BLOCKS * MARK_FRAMES) / rate)
       strands.rewrite(from)
-    },
-    /** the beat at which it was stopped */
-    get restsAt() {
-      return restsAt
     },
   }
 

@@ -1,16 +1,16 @@
 import { clickStroke } from '../core'
 import { lowerBound } from '../core/dsp/search'
 
-/** Moments of the source that are clicked at while it plays. */
+/** Places of what plays that are clicked at. */
 export interface ClickTrack {
-  /** source frames, rising */
+  /** as marks count, rising: source frames of a lane, beats of the timeline */
   readonly frames: Float64Array
   /** 1 for the first of a bar, 0 for other beats, 2 for what lies between beats */
   readonly kinds: Uint8Array
   readonly gain: number
 }
 
-/** Where in a block of `count` frames that goes from source frame `from` to `to` the moments in `frames` fall. */
+/** Where in a block of `count` frames that goes from place `from` to place `to` the places in `frames` fall. */
 export function crossings(
   frames: ArrayLike<number>,
   from: number,
@@ -21,10 +21,8 @@ export function crossings(
   // a jump, a loop's end or a place that stands still has no moments of its own
   if (!(to > from) || to - from > 16 * count) return found
   for (let index = lowerBound(frames, from); index < frames.length && (frames[index] as number) < to; index++) {
-    found.push({
-      index,
-      offset: Math.min(count - 1, Math.floor((((frames[index] as number) - from) / (to - from)) * count)),
-    })
+    // the nearest frame; that may be the first of the next block
+    found.push({ index, offset: Math.round((((frames[index] as number) - from) / (to - from)) * count) })
   }
   return found
 }
@@ -49,9 +47,6 @@ export function createMetronome(sampleRate: number) {
         click.at += left.length
       }
       running = running.filter((click) => click.at < length)
-    },
-    stop() {
-      running = []
     },
   }
 }

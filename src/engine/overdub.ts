@@ -1,7 +1,7 @@
 import { type Audition, type AuditionOrder, openAudition } from './audition'
 import { type ClickTrack, createMetronome, crossings } from './metronome'
 import { MARK_FRAMES, RING_FRAMES, type Ring } from './ring'
-import { createStrands, NEAREST_BLOCKS, type Strand, type StrandBlock } from './strands'
+import { createStrands, NEAREST_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** When an audition begins: at once, or when what plays next passes one of these places. */
 export interface AuditionStart {
@@ -15,8 +15,9 @@ const FADE_BLOCKS = 2
 const STROKE_BLOCKS = 48
 
 /**
- * What plays, the click over it and what is auditioned over both, each a strand. What plays is written well ahead, so that it never runs
- * dry; what is auditioned is laid over what is written already, so that it is heard almost at once.
+ * What plays, the click over it and what is auditioned over both, each a strand.
+ * What plays is written well ahead, so that it never runs dry.
+ * What is auditioned is laid over what is written already, so that it is heard almost at once.
  */
 export function createOverdub(ring: Ring, rate: number) {
   const strands = createStrands(ring, rate)
@@ -54,22 +55,29 @@ export function createOverdub(ring: Ring, rate: number) {
 
   const endOf = ({ audition, begins, endsAt }: Sounding) => Math.min(endsAt, begins + audition.frames)
 
-  /** The click of what is written from a frame on, by where it is said to be: strokes that began before go on. */
+  /** where what plays will be in what is written next */
+  let nextMark = -1
+
+  /** The click of what is written from a frame on, by where that is said to be: strokes that began before go on. */
   function clickAgain(from: number) {
-    if (!click) return
     metronome = createMetronome(rate)
     const first = Math.max(0, from - STROKE_BLOCKS * MARK_FRAMES)
     const blocks: StrandBlock[] = []
     for (let at = first; at < strands.written; at += MARK_FRAMES) {
       const block = silentBlock()
-      const mark = strands.markAt(at)
       const next = at + MARK_FRAMES < strands.written ? strands.markAt(at + MARK_FRAMES) : nextMark
-      metronome.addTo(click, block.left, block.right, mark, next)
+      if (click) metronome.addTo(click, block.left, block.right, strands.markAt(at), next)
       if (at >= from) blocks.push(block)
     }
     strands.lay(clicks, blocks, from, from, FADE_BLOCKS * MARK_FRAMES)
   }
-  let nextMark = -1
+
+  /** Say where what is written is from a block on, and click by that. It has to be summed again then. */
+  function remark(from: number, markAt: (frame: number) => number) {
+    strands.remark(from, markAt)
+    nextMark = markAt(strands.written)
+    clickAgain(Math.floor(from / MARK_FRAMES) * MARK_FRAMES)
+  }
 
   /** Write the block that what plays has given, with all that sounds over it. It goes from `mark` to `next`. */
   function commit(mark: number, next: number) {
@@ -133,10 +141,12 @@ export function createOverdub(ring: Ring, rate: number) {
       leave(from)
       strands.rewrite(from)
     },
-    /** Click at these places of what plays, from what is written next on; undefined for none. */
+    /** Click at these places of what plays, as soon as may be; undefined for none. */
     setClick(track: ClickTrack | undefined) {
       click = track
-      metronome = createMetronome(rate)
+      const from = strands.free()
+      clickAgain(from)
+      strands.rewrite(from)
     },
     commit,
     /** Write a block of a lane, which goes from source frame `mark` to `next`. */
@@ -150,14 +160,15 @@ export function createOverdub(ring: Ring, rate: number) {
       return { frames: strands.written - from, sourceFrame: strands.markAt(from) }
     },
     /**
-     * Let what `read` gives, block by block, take the place of the last `frames` of what plays, fading over from it as soon as may
-     * be. `read` returns the source frame that a block begins at, `next` the one that it goes on with.
+     * Let what `read` gives, block by block, take the place of the last `frames` of what plays.
+     * It is faded over to as soon as may be.
+     * `read` returns the source frame that a block begins at, `next` the one that it goes on with.
      */
     replace(
       frames: number,
       fadeFrames: number,
       read: (left: Float32Array, right: Float32Array) => number,
-      next?: () => number,
+      next: () => number = () => -1,
     ) {
       const first = strands.written - frames
       const marks: number[] = []
@@ -169,9 +180,7 @@ export function createOverdub(ring: Ring, rate: number) {
       // it has been read on meanwhile
       const from = Math.min(strands.written, Math.max(first, strands.free(NEAREST_BLOCKS)))
       strands.lay(main, fresh, first, from, Math.min(fadeFrames, strands.written - from))
-      strands.remark(from, (at) => marks[(at - first) / MARK_FRAMES] as number)
-      if (next) nextMark = next()
-      clickAgain(from)
+      remark(from, (at) => marks[(at - first) / MARK_FRAMES] ?? next())
       strands.rewrite(from)
     },
     /** whether any audition still has something to give from here on */
@@ -187,7 +196,5 @@ interface Sounding {
   readonly begins: number
   endsAt: number
 }
-
-const silentBlock = (): StrandBlock => ({ left: new Float32Array(MARK_FRAMES), right: new Float32Array(MARK_FRAMES) })
 
 export type Overdub = ReturnType<typeof createOverdub>

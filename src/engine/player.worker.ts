@@ -32,7 +32,7 @@ let overdub: Overdub | undefined
 /** the timeline, while it plays: then no lane does */
 let arranger: Arranger | undefined
 let arrangement: Arrangement | undefined
-let mixClick: Click = { gain: 0, leadGain: 0 }
+let mixClick: Click = { level: 1, on: false }
 let mixSounds: Readonly<Record<string, MixSound>> = {}
 let hasJump = false
 const registry = createSoundRegistry()

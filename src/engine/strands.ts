@@ -6,7 +6,7 @@ const MARGIN_BLOCKS = 10
 export const NEAREST_BLOCKS = 4
 const GAIN_SECONDS = 0.012
 
-/** One thing that sounds: what it was read as lies here until it has been played, so that nothing is ever read twice. */
+/** One thing that sounds. What it was read as lies here until it has been played: nothing is ever read twice. */
 export interface Strand {
   /** by written frame, `[RING_FRAMES]` */
   readonly left: Float32Array
@@ -24,9 +24,14 @@ export interface StrandBlock {
   readonly right: Float32Array
 }
 
+export const silentBlock = (): StrandBlock => ({
+  left: new Float32Array(MARK_FRAMES),
+  right: new Float32Array(MARK_FRAMES),
+})
+
 /**
- * The writer's side of the ring: strands, each with what it has read ahead, and their sum. A change sums again what is there: the voices
- * behind it are not asked again, since reading again is a seek, and a seek is heard.
+ * The writer's side of the ring: strands, each with what it has read ahead, and their sum.
+ * A change sums again what is there. The voices behind it are not asked again: that would be a seek, and a seek is heard.
  */
 export function createStrands(ring: Ring, rate: number) {
   const left = new Float32Array(MARK_FRAMES)
@@ -81,7 +86,7 @@ export function createStrands(ring: Ring, rate: number) {
       strands.push(strand)
       return strand
     },
-    /** Strands in the order in which they are summed. Those that are left out are gone, so they should be silent by now. */
+    /** Strands in the order in which they are summed. Those that are left out are gone: they should be silent by now. */
     order(wanted: readonly Strand[]) {
       strands = [...wanted]
     },
@@ -113,8 +118,8 @@ export function createStrands(ring: Ring, rate: number) {
       }
     },
     /**
-     * Let blocks take the place of what a strand was read as, fading over from it. They begin at written frame `first`, and go to
-     * what is written now; what lies before `from` is left as it was.
+     * Let blocks take the place of what a strand was read as, fading over from it.
+     * They begin at written frame `first`, and go to what is written now. What lies before `from` is left as it was.
      */
     lay(strand: Strand, blocks: readonly StrandBlock[], first: number, from: number, fadeFrames: number) {
       const fade = Math.max(1, fadeFrames)

@@ -1,6 +1,6 @@
 import { exp, sinTurns } from '../dsp/portable'
 import type { Voice } from '../methods/method'
-import { openMetre } from '../timeline/metre'
+import { type OpenMetre, openMetre } from '../timeline/metre'
 import { openTempo } from '../timeline/tempoLine'
 import type { Arrangement } from './arrangement'
 
@@ -23,8 +23,16 @@ export function clickStroke(kind: ClickKind, rate: number): Float32Array {
   })
 }
 
-/** The click of an arrangement, over frames of its mix, both channels alike: each beat at its frame, the first of a bar accented. */
-export function clickVoice({ tempoLine, metre }: Pick<Arrangement, 'tempoLine' | 'metre'>, rate: number): Voice {
+/**
+ * The click of an arrangement, over frames of its mix, both channels alike.
+ * Each beat lies at its frame, the first of a bar is accented.
+ * @param gain  an amplitude.
+ */
+export function clickVoice(
+  { tempoLine, metre }: Pick<Arrangement, 'tempoLine' | 'metre'>,
+  rate: number,
+  gain: number,
+): Voice {
   const tempo = openTempo(tempoLine)
   const bars = openMetre(metre)
   const strokes = ([0, 1] as const).map((kind) => clickStroke(kind, rate))
@@ -36,12 +44,14 @@ export function clickVoice({ tempoLine, metre }: Pick<Arrangement, 'tempoLine' |
       for (let beat = first; ; beat++) {
         const begins = Math.round(tempo.secondsAt(beat) * rate)
         if (begins >= end) break
-        const isFirst = bars.barAt(beat).beat === 0
-        const stroke = strokes[isFirst ? 1 : 0] as Float32Array
+        const stroke = strokes[kindOfBeat(bars, beat)] as Float32Array
         for (let at = Math.max(frame, begins); at < Math.min(end, begins + stroke.length); at++)
           for (const channel of out)
-            channel[at - frame] = (channel[at - frame] as number) + (stroke[at - begins] as number)
+            channel[at - frame] = (channel[at - frame] as number) + gain * (stroke[at - begins] as number)
       }
     },
   }
 }
+
+/** How a whole beat is clicked. */
+export const kindOfBeat = (metre: OpenMetre, beat: number): 0 | 1 => (metre.barAt(beat).beat === 0 ? 1 : 0)

@@ -279,7 +279,7 @@ describe('the click', () => {
       { bar: 2, beatsPerBar: 4 },
     ]
     const out = silence(2, 4 * RATE)
-    const voice = clickVoice({ tempoLine: line, metre }, RATE)
+    const voice = clickVoice({ tempoLine: line, metre }, RATE, 1)
     for (let at = 0; at < 4 * RATE; at += 1000)
       voice.read(
         at,

@@ -18,7 +18,10 @@ export interface LaidMix {
   readonly frames: number
 }
 
-/** Lay all parts of an arrangement. `sizeOf` tells the size of a sound; a part whose sound it does not know is left out. */
+/**
+ * Lay all parts of an arrangement.
+ * @param sizeOf  tells the size of a sound; a part whose sound it does not know is left out.
+ */
 export function layMix(
   arrangement: Arrangement,
   sizeOf: (source: string) => PartSize | undefined,
@@ -52,8 +55,8 @@ export function addPart(sum: Channels, part: Channels, gain: number, at = 0) {
 const CHUNK = 2048
 
 /**
- * The sum of a mix's parts, or of some rows of it, as a voice: stereo, over frames of the mix. Nothing is limited: it may be over
- * full scale.
+ * The sum of a mix's parts, or of some rows of it, as a voice: stereo, over frames of the mix.
+ * Nothing is limited: it may be over full scale.
  * @param rows  the rows that are summed; all that are heard, without.
  */
 export function mixVoice(mix: LaidMix, open: (laid: LaidPart) => PartVoice, rows?: readonly number[]): Voice {
@@ -77,6 +80,18 @@ export function mixVoice(mix: LaidMix, open: (laid: LaidPart) => PartVoice, rows
           addPart(out, part, gains[laid.part.row] as number, at - frame)
         }
       }
+    },
+  }
+}
+
+/** A stereo voice with another one over it. */
+export function overVoice(voice: Voice, other: Voice): Voice {
+  return {
+    read(frame, out) {
+      voice.read(frame, out)
+      const own = silence(2, out[0]?.length ?? 0)
+      other.read(frame, own)
+      addPart(out, own, 1)
     },
   }
 }

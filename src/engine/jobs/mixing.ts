@@ -1,6 +1,6 @@
 /** Mixing what lies on a timeline into a file. */
 
-import { clickVoice, layMix, mixTask, mixVoice, openPart, silence, type Voice, withRunUp } from '../../core'
+import { clickVoice, layMix, mixTask, mixVoice, openPart, overVoice, type Voice, withRunUp } from '../../core'
 import { runTask } from '../../host/runTask'
 import type { Job, JobResults } from '../jobProtocol'
 import { openScratch } from '../scratch'
@@ -26,7 +26,8 @@ export async function mix(
       what.rows,
     )
     const voice = what.parts ? parts : silent
-    const heard = what.clickGain > 0 ? withClick(voice, clickVoice(arrangement, order.rate), what.clickGain) : voice
+    const click = what.clickGain > 0 ? clickVoice(arrangement, order.rate, what.clickGain) : undefined
+    const heard = click ? overVoice(voice, click) : voice
     const facts = await runTask(mixTask(heard, order, scratch.write), options)
     return { blob: await scratch.finish(), facts }
   } catch (error) {
@@ -39,20 +40,4 @@ const silent: Voice = {
   read(_, out) {
     for (const channel of out) channel.fill(0)
   },
-}
-
-/** A voice with the click over it, at a gain: the sum that the command comes to as well. */
-function withClick(voice: Voice, click: Voice, gain: number): Voice {
-  return {
-    read(frame, out) {
-      voice.read(frame, out)
-      const strokes = silence(2, out[0]?.length ?? 0)
-      click.read(frame, strokes)
-      out.forEach((channel, c) => {
-        const own = strokes[c] as Float32Array
-        for (let i = 0; i < own.length; i++) own[i] = gain * (own[i] as number)
-        for (let i = 0; i < own.length; i++) channel[i] = (channel[i] as number) + (own[i] as number)
-      })
-    },
-  }
 }

@@ -134,9 +134,6 @@ function versionOf(value: object): number {
   return known
 }
 
-/** what the click of a bar that is counted in is raised by, where the click itself is not heard */
-const LEAD_DB = 0
-
 function send(state: State, used: readonly Source[]) {
   const { present: session } = state.history
   const ready = session.parts.filter((part) => {
@@ -167,8 +164,7 @@ function send(state: State, used: readonly Source[]) {
       .filter(({ id }) => ready.some((part) => part.id === id))
       .map((part) => ({ ...part, source: called.get(part.source) as string })),
   }
-  const level = dbToAmplitude(session.click.gainDb)
-  const click = { gain: state.outlook.mixClick ? level : 0, leadGain: dbToAmplitude(LEAD_DB) * level }
+  const click = { level: dbToAmplitude(session.click.gainDb), on: state.outlook.mixClick }
   const text = JSON.stringify([own, click])
   if (text === sentArrangement) return
   sentArrangement = text
