@@ -19,6 +19,9 @@ export interface PlaybackEvents {
   onError(error: unknown): void
 }
 
+/** what is stopped has faded away by then */
+const FADE_MS = 40
+
 interface Output {
   readonly context: AudioContext
   readonly sampleRate: number
@@ -36,7 +39,7 @@ function openContext(sampleRate: number): AudioContext {
 }
 
 /**
- * Plays a source by one program at a time, at the source's own rate, so that nothing is converted on the way out; or the timeline.
+ * Plays a source by one program at a time, or the timeline, each at its own rate: nothing is converted on the way out.
  * The worker is there from the start and gets ready; the output opens with the first `play`, since a page may only make
  * sound after a gesture.
  */
@@ -72,8 +75,8 @@ export function createPlayback(events: PlaybackEvents) {
     // a report of an earlier playing must not stop the one that has begun since
     if (data.turn !== turn) return
     if (data.type === 'ended') {
-      if (playing === 'mix') restBeat = data.at
-      else restFrame = data.at
+      if (playing === 'mix') restBeat = 0
+      else restFrame = 0
     }
     setPlaying(undefined)
   }
@@ -95,9 +98,27 @@ export function createPlayback(events: PlaybackEvents) {
     return context
   }
 
-  /** Have the output run at a rate; whether whoever asked is still the last one who did. */
+  const beatHeard = () => (playing === 'mix' ? markHeard(ring) : undefined) ?? restBeat
+  const frameHeard = () => (playing === 'lane' ? markHeard(ring) : undefined) ?? restFrame
+
+  /** Let what plays fade away; it rests where it was heard. */
+  function halt() {
+    restBeat = beatHeard()
+    restFrame = frameHeard()
+    send({ type: 'stop' })
+    setPlaying(undefined)
+  }
+
+  /**
+   * Have the output run at a rate, and what plays fade away before.
+   * @returns whether whoever asked is still the last one who did.
+   */
   async function wakeUp(sampleRate: number, isLast: () => boolean): Promise<boolean> {
     try {
+      if (playing) {
+        halt()
+        await new Promise((resolve) => setTimeout(resolve, FADE_MS))
+      }
       const opened = opening.then(() => open(sampleRate))
       opening = opened.catch(() => undefined)
       const context = await opened
@@ -141,11 +162,8 @@ export function createPlayback(events: PlaybackEvents) {
       }
     },
     stop() {
-      if (playing === 'mix') restBeat = this.beat()
-      else restFrame = this.sourceFrame()
       turn++
-      send({ type: 'stop' })
-      setPlaying(undefined)
+      halt()
     },
     /** Sounds of the timeline, by what its parts call them. */
     setMixSounds(sounds: Readonly<Record<string, MixSound>>) {
@@ -157,10 +175,9 @@ export function createPlayback(events: PlaybackEvents) {
     /** Play the timeline from a beat on, at a rate, behind so many beats of click alone. */
     async playMix(beat: number, rate: number, leadBeats = 0) {
       const mine = ++turn
-      if (playing) send({ type: 'stop' })
-      if (await wakeUp(output?.sampleRate ?? rate, () => mine === turn)) {
+      if (await wakeUp(rate, () => mine === turn)) {
         restBeat = beat
-        send({ type: 'playMix', beat, leadBeats, outputRate: output?.sampleRate ?? rate, turn: mine })
+        send({ type: 'playMix', beat, leadBeats, outputRate: rate, turn: mine })
         setPlaying('mix')
       }
     },
@@ -174,9 +191,7 @@ export function createPlayback(events: PlaybackEvents) {
       send({ type: 'jump', jump })
     },
     /** The beat of the timeline that is heard now; where it will start, when it does not play. */
-    beat(): number {
-      return (playing === 'mix' ? markHeard(ring) : undefined) ?? restBeat
-    },
+    beat: beatHeard,
     /** Click over what plays, at these moments of the source; undefined for silence. */
     setClick(track: ClickTrack | undefined) {
       send({ type: 'click', track })
@@ -211,9 +226,7 @@ export function createPlayback(events: PlaybackEvents) {
       return playing
     },
     /** The source frame that is heard now; where playing will start, when nothing is. */
-    sourceFrame(): number {
-      return (playing === 'lane' ? markHeard(ring) : undefined) ?? restFrame
-    },
+    sourceFrame: frameHeard,
     /** quanta in which the output had to wait for samples, since the page was opened */
     underruns: (): number => Atomics.load(ring.control, Slot.underruns),
     /** The last frames that went to the output. */

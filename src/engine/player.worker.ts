@@ -14,8 +14,11 @@ import { createSoundRegistry } from './soundRegistry'
 
 /** before a lane begins that has to be prepared: its first moment may take longer than what is usually written ahead lasts */
 const SLOW_AHEAD_SECONDS = 0.3
-/** the timeline is written further ahead than a lane: many voices take longer to read */
+/** work for a lane on its way is done while at least this much is written ahead */
+const SPARE_SECONDS = 0.05
+/** many voices take longer to read; strands are changed where they are written, so that a change is heard as soon */
 const MIX_AHEAD_SECONDS = 0.3
+const MIX_SPARE_SECONDS = 0.15
 const STOP_FADE_BLOCKS = 2
 /** a change is laid over what is written where there is so much more than its fade: it takes a while to make */
 const LEAST_SPARE_FRAMES = 1024
@@ -27,9 +30,24 @@ let ring: Ring | undefined
 let source: SoundSource | undefined
 let analysis: Analysis = {}
 let program: Program | undefined
-let mixer: LaneMixer | undefined
 let overdub: Overdub | undefined
-/** the timeline, while it plays: then no lane does */
+
+/** What plays: a lane of the source, or the timeline. */
+interface Lead {
+  /** write the next block */
+  block(): void
+  /** do a little in spare time; false where nothing is to be done */
+  work(): boolean
+  /** fade away */
+  stop(): void
+  readonly ended: boolean
+  /** seconds to be written ahead at least, and so many of them that there is time to spare */
+  readonly ahead: number
+  readonly spare: number
+}
+let lead: Lead | undefined
+/** the one or the other of what plays, by itself */
+let mixer: LaneMixer | undefined
 let arranger: Arranger | undefined
 let arrangement: Arrangement | undefined
 let mixClick: Click = { level: 1, on: false }
@@ -67,7 +85,7 @@ function handle(message: PlayerMessage) {
     ring = openRing(message.ring)
     setTimeout(() => void warmUp(), WARM_UP_PAUSE_MS)
   } else if (message.type === 'source') {
-    mixer = undefined
+    if (mixer) close()
     source = openSound(message.sound)
     analysis = {}
   } else if (message.type === 'analysis') {
@@ -84,7 +102,7 @@ function handle(message: PlayerMessage) {
   } else if (message.type === 'seek') mixer?.seek(message.sourceFrame)
   else if (message.type === 'click') {
     click = message.track
-    overdub?.setClick(click)
+    if (mixer) overdub?.setClick(click)
   } else if (message.type === 'audition') audition(message.start, message.outputRate)
   else if (message.type === 'stopAudition') overdub?.stop()
   else if (message.type === 'mixSounds') {
@@ -115,68 +133,82 @@ function reset(at: Ring, outputRate: number) {
   Atomics.store(at.control, Slot.closing, 0)
   Atomics.store(at.control, Slot.rate, outputRate)
   overdub = createOverdub(at, outputRate)
-  overdub.setClick(click)
 }
 
-function startMix(beat: number, leadBeats: number, outputRate: number) {
-  if (!ring || !arrangement) return
-  reset(ring, outputRate)
+/** Begin to write what plays, or an audition by itself. */
+function begin(at: Ring, outputRate: number, make: (own: Overdub) => Lead | undefined) {
   mixer = undefined
-  hasJump = false
-  const own = overdub as Overdub
-  own.setClick(undefined)
-  arranger = createArranger(own, outputRate, sounds, arrangement, { beat, leadBeats, click: mixClick })
+  arranger = undefined
+  reset(at, outputRate)
+  lead = make(overdub as Overdub)
   fill()
-  Atomics.store(ring.control, Slot.running, 1)
+  Atomics.store(at.control, Slot.running, 1)
   void pump()
 }
 
 function start(sourceFrame: number) {
   if (!ring || !source || !program) return
-  arranger = undefined
-  reset(ring, source.sampleRate)
-  mixer = createLaneMixer(source, program, sourceFrame, analysis, handOver)
-  fill()
-  Atomics.store(ring.control, Slot.running, 1)
-  void pump()
+  const own = createLaneMixer(source, program, sourceFrame, analysis, handOver)
+  begin(ring, source.sampleRate, (over) => {
+    over.setClick(click)
+    mixer = own
+    return {
+      block() {
+        const mark = own.read(left, right)
+        over.write(left, right, mark, own.sourceFrame())
+      },
+      work: own.work,
+      stop() {
+        const fade = STOP_FADE_BLOCKS * MARK_FRAMES
+        // there has to be something that fades
+        while (over.changeable().frames < fade) this.block()
+        // what is written further ahead is not waited for
+        over.replace(over.changeable().frames, fade, () => -1)
+      },
+      get ended() {
+        return own.ended
+      },
+      ahead: 0,
+      spare: SPARE_SECONDS,
+    }
+  })
+}
+
+function startMix(beat: number, leadBeats: number, outputRate: number) {
+  if (!ring || !arrangement) return
+  const first = arrangement
+  hasJump = false
+  begin(ring, outputRate, (over) => {
+    const own = createArranger(over, outputRate, sounds, first, { beat, leadBeats, click: mixClick })
+    arranger = own
+    return Object.assign(own, { ahead: MIX_AHEAD_SECONDS, spare: MIX_SPARE_SECONDS })
+  })
 }
 
 function audition(start: AuditionStart, outputRate: number) {
   if (!ring) return
-  const plays = mixer !== undefined || arranger !== undefined
-  const writing = overdub && (plays || overdub.sounds)
+  const writing = overdub && (lead || overdub.sounds)
   if (overdub && writing) {
     overdub.audition(start)
-    if (!plays) overdub.beginWaiting()
+    if (!lead) overdub.beginWaiting()
     return
   }
-  reset(ring, outputRate)
-  // nothing plays that it could wait for
-  overdub?.audition({ order: start.order, at: undefined })
-  fill()
-  Atomics.store(ring.control, Slot.running, 1)
-  void pump()
+  begin(ring, outputRate, (over) => {
+    // nothing plays that it could wait for
+    over.audition({ order: start.order, at: undefined })
+    return undefined
+  })
 }
 
 function stop() {
-  if (arranger) {
-    arranger.stop()
-    close()
-  }
-  if (!ring || !mixer || !overdub) return
-  const fade = STOP_FADE_BLOCKS * MARK_FRAMES
-  // there has to be something that fades
-  while (overdub.changeable().frames < fade) {
-    const mark = mixer.read(left, right)
-    overdub.write(left, right, mark, mark)
-  }
-  // what is written further ahead is not waited for
-  overdub.replace(overdub.changeable().frames, fade, () => -1)
+  if (!lead) return
+  lead.stop()
   close()
 }
 
 /** Nothing plays any more. What is written plays out; running dry is no underrun once no audition sounds either. */
 function close() {
+  lead = undefined
   mixer = undefined
   arranger = undefined
   overdub?.beginWaiting()
@@ -200,28 +232,20 @@ function aheadSeconds(at: Ring): number {
 /** Write until the ring holds what it should, and so many seconds at least. */
 function fill(atLeastSeconds = 0) {
   if (!ring || !overdub) return
-  // strands are changed where they are written: however far ahead that is, it is heard as soon
-  const seconds = Math.max(atLeastSeconds, arranger ? MIX_AHEAD_SECONDS : 0, aheadSeconds(ring))
+  const seconds = Math.max(atLeastSeconds, lead?.ahead ?? 0, aheadSeconds(ring))
   const wanted = MARK_FRAMES * Math.ceil((seconds * rate) / MARK_FRAMES)
   const aheadFrames = Math.min(wanted, RING_FRAMES - MARK_FRAMES)
-  while ((mixer || arranger || overdub.sounds) && fillOf(ring) < aheadFrames) {
+  while ((lead || overdub.sounds) && fillOf(ring) < aheadFrames) {
     writtenSince += MARK_FRAMES
-    if (arranger) {
-      arranger.block()
-      if (arranger.ended) end(ring)
+    if (lead) {
+      lead.block()
+      if (lead.ended) end(ring)
       continue
     }
-    if (!mixer) {
-      left.fill(0)
-      right.fill(0)
-      overdub.write(left, right, -1, -1)
-      if (!overdub.sounds) close()
-      continue
-    }
-    const mark = mixer.read(left, right)
-    const next = mixer.sourceFrame()
-    overdub.write(left, right, mark, next)
-    if (mixer.ended) end(ring)
+    left.fill(0)
+    right.fill(0)
+    overdub.write(left, right, -1, -1)
+    if (!overdub.sounds) close()
   }
 }
 
@@ -229,12 +253,12 @@ function fill(atLeastSeconds = 0) {
 function end(at: Ring) {
   close()
   const mine = turn
-  setTimeout(() => report({ type: 'ended', at: 0, turn: mine }), 1000 * (fillOf(at) / rate))
+  setTimeout(() => report({ type: 'ended', turn: mine }), 1000 * (fillOf(at) / rate))
 }
 
 /**
- * A lane that takes over is laid over what is written already: it is heard when that begins to be, and not behind it. Not where less is
- * written than the way over takes.
+ * A lane that takes over is laid over what is written already: it is heard when that begins to be, and not behind it.
+ * It comes behind what is written where less of that is left than the way over takes.
  */
 const handOver: HandOver = {
   place: () => layable()?.sourceFrame,
@@ -255,13 +279,10 @@ function layable() {
   return over && over.sourceFrame >= 0 ? over : undefined
 }
 
-/** work for a lane on its way is done while at least this much is written ahead */
-const SPARE_SECONDS = 0.05
-
-/** In spare time, do what a lane needs that is on its way; true while there is more to do. */
+/** In spare time, do what is needed before long; true while there is more to do. */
 function getReady(at: Ring): boolean {
-  let more = mixer !== undefined || arranger !== undefined
-  while (more && fillOf(at) > SPARE_SECONDS * rate) more = (mixer ?? arranger)?.work() ?? false
+  let more = lead !== undefined
+  while (more && lead && fillOf(at) > lead.spare * rate) more = lead.work()
   if (hasJump && !arranger?.jump) {
     hasJump = false
     report({ type: 'jumped' })
@@ -273,14 +294,14 @@ async function pump() {
   if (pumping) return
   pumping = true
   try {
-    while (ring && (mixer || arranger || overdub?.sounds)) {
+    while (ring && (lead || overdub?.sounds)) {
       const seen = Atomics.load(ring.control, Slot.read)
       fill()
       if (getReady(ring)) {
         await nextTurn()
         continue
       }
-      if (!mixer && !arranger && !overdub?.sounds) break
+      if (!lead && !overdub?.sounds) break
       // wake when the worklet has read on; meanwhile messages are heard
       const wait = Atomics.waitAsync(ring.control, Slot.read, seen, 20)
       if (wait.async) await wait.value
@@ -326,7 +347,7 @@ async function warmUp() {
         seed: 1,
       })
       for (let frame = 0; frame + 1024 < map.outputFrames; frame += 1024) {
-        if (mixer || arranger || overdub?.sounds) return
+        if (lead || overdub?.sounds) return
         voice.read(frame, out)
         await new Promise<void>((resolve) => setTimeout(resolve, 0))
       }

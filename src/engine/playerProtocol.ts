@@ -43,7 +43,7 @@ export type PlayerMessage =
 
 /** What the player worker tells the page. */
 export type PlayerReport =
-  | { readonly type: 'ended'; readonly at: number; readonly turn: number }
+  | { readonly type: 'ended'; readonly turn: number }
   /** a queued jump was made, or can no longer be */
   | { readonly type: 'jumped' }
   | { readonly type: 'failed'; readonly error: WireError; readonly turn: number }

@@ -211,7 +211,7 @@ function Clock({ source, active, hidden }: { source: Source | undefined; active:
     const map = part && recipe ? planOf(recipe, part).map : undefined
     let handle = 0
     const write = () => {
-      const frame = playback.playing ? playback.sourceFrame() : position
+      const frame = playback.playing === 'lane' ? playback.sourceFrame() : position
       if (inSource.current) inSource.current.textContent = timeText(frame / rate)
       if (inResult.current)
         inResult.current.textContent = timeText((map ? map.outputAt(asSource(frame)) : frame) / rate)

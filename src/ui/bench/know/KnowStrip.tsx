@@ -91,7 +91,7 @@ function Bars({ source, found }: Props) {
     const end = clean ? facts.frames : loop.end - offset
     const from = Math.max(0, end - facts.sampleRate / 2)
     setOutlook({ looping: true })
-    if (playback.playing) seek(from)
+    if (playback.playing === 'lane') seek(from)
     else void playback.play(from)
   }
   return (

@@ -81,7 +81,7 @@ export function Lanes({ source }: { source: Source }) {
       }
       const range = rangeOf(start, moved ? at(event).frame : start.frame)
       const heard = playback.sourceFrame()
-      if (!playback.playing || heard < range.start || heard >= range.end) seek(range.start)
+      if (playback.playing !== 'lane' || heard < range.start || heard >= range.end) seek(range.start)
     },
   })
 
@@ -194,7 +194,7 @@ function Playhead({ source, view, widthPx }: { source: Source; view: View; width
   useEffect(() => {
     let handle = 0
     const draw = () => {
-      const frame = playback.playing ? playback.sourceFrame() : position
+      const frame = playback.playing === 'lane' ? playback.sourceFrame() : position
       if (line.current) {
         line.current.style.transform = `translateX(${xOf(view, frame, widthPx)}px)`
         line.current.ariaValueNow = (frame / sampleRate).toFixed(3)

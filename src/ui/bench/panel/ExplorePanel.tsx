@@ -181,7 +181,7 @@ function Card({
   const hear = () => {
     const sound = heardSound(source)
     if (!sound || !one.trial) return
-    if (heard && playback.playing) togglePlay()
+    if (heard && playback.playing === 'lane') togglePlay()
     else
       hearTried({
         sourceId: source.id,

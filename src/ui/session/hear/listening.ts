@@ -170,8 +170,9 @@ export function laneGains(state: State, source: Source): number[] {
   )
 }
 
+/** Play the lane, or stop it; the timeline gives way to it. */
 export function togglePlay() {
-  if (playback.playing) {
+  if (playback.playing === 'lane') {
     playback.stop()
     return
   }
@@ -206,7 +207,7 @@ export function hearTried(tried: TriedState) {
   const here = playback.sourceFrame()
   const inside = here >= tried.range.start && here < tried.range.end
   if (!inside || !loopBefore) seek(tried.range.start)
-  if (!playback.playing) togglePlay()
+  if (playback.playing !== 'lane') togglePlay()
 }
 
 /** Back to the lanes. */

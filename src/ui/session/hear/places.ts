@@ -17,7 +17,7 @@ export function hearPlace(source: Source, variant: Variant, place: { readonly st
   setOutlook({ looping: true, turns: true })
   hearLane(1 + source.variants.findIndex(({ id }) => id === variant.id))
   seek(around.start)
-  if (!playback.playing) togglePlay()
+  if (playback.playing !== 'lane') togglePlay()
 }
 
 /** Enough before a place to know what comes, and at least half a second of it; source frames. */

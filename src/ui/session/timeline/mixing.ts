@@ -182,8 +182,9 @@ export function readiness(state: State): { readonly ready: number; readonly of: 
   return { ready: ready.length, of: session.parts.length }
 }
 
+/** Play the timeline, or stop it; a lane gives way to it. */
 export function toggleMix() {
-  if (playback.playing) {
+  if (playback.playing === 'mix') {
     playback.stop()
     return
   }

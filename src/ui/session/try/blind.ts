@@ -52,7 +52,7 @@ function soundPlace(run: BlindRun, place: number) {
   const sounded = run.sounded.includes(place) ? run.sounded : [...run.sounded, place]
   setState({ blind: { ...run, heard: place, sounded } })
   hearPlaceOf(run, place)
-  if (!playback.playing) togglePlay()
+  if (playback.playing !== 'lane') togglePlay()
 }
 
 /** Whether every hidden place of the round has been heard. */
