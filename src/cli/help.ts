@@ -57,7 +57,7 @@ decides, and the choice is told. --bpm TO alone starts from the tempo that is fo
 not hold; --json gives the session as it is read; --extract writes its sounds into a folder.`,
   },
   mix: {
-    usage: `zumbet mix SESSION OUT.wav [--stems DIR] [--click OUT.wav] [--from BAR] [--to BAR] [--rate HZ] [--depth 16|24|32f]
+    usage: `zumbet mix SESSION OUT.wav [--stems DIR] [--click OUT.wav] [--from BAR] [--to BAR] [--rate HZ] [--depth 16|24|32|32f]
       [--workers N]`,
     about: `Mix what lies on a session's timeline: a .zumbet file, or a session.json whose sounds lie beside it (docs/session.md).
 The file begins at beat 0 and ends with the last part, to the frame. Bars count from 1: --from begins where a bar begins, and gives the

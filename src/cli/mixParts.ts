@@ -6,11 +6,16 @@ import {
   type AudioBlock,
   addPart,
   analyse,
+  finish,
+  type KnowOptions,
+  knowRhythm,
+  type LaidMix,
   type LaidPart,
   layMix,
   methodById,
   openPart,
   type PartVoice,
+  type Rhythm,
   rowGains,
   type SoundSource,
   silence,
@@ -21,23 +26,43 @@ import {
 import { pcmFileAt } from './files'
 import { keptThreads } from './threads'
 
-/** A sound as it is given to another thread: in memory that both see, or in a file that each reads where it needs it. */
-export type GivenSound =
-  | AudioBlock
-  | { readonly pcmFile: string; readonly range: { readonly start: number; readonly end: number } | undefined }
-
-function soundGiven(given: GivenSound): AudioBlock | SoundSource {
-  if (!('pcmFile' in given)) return given
-  const sound = pcmFileAt(given.pcmFile)?.source
-  if (!sound) throw new AppError('file/missing', { file: given.pcmFile })
-  return given.range ? sourceWithin(sound, given.range.start, given.range.end) : sound
+/** A sound as threads hand it on: in memory that all see, or in a file that each reads for itself; and the part of it. */
+export interface GivenSound {
+  readonly whole: AudioBlock | { readonly pcmFile: string }
+  readonly range: { readonly start: number; readonly end: number } | undefined
 }
 
-/** What methods need to know of a sound, found out in a thread of its own. */
+function wholeOf({ whole }: GivenSound): SoundSource {
+  if (!('pcmFile' in whole)) return soundSource(whole)
+  const sound = pcmFileAt(whole.pcmFile)?.source
+  if (!sound) throw new AppError('file/missing', { file: whole.pcmFile })
+  return sound
+}
+
+const partOf = (sound: SoundSource, { range }: GivenSound) =>
+  range ? sourceWithin(sound, range.start, range.end) : sound
+
+/** What is asked of a sound: what its methods need, and its beats where nobody said them. */
+export interface MixQuestion {
+  readonly sound: GivenSound
+  readonly needs: readonly AnalysisNeed[]
+  readonly rhythm: KnowOptions | undefined
+}
+
+export interface MixAnswer {
+  readonly analysis: Analysis
+  readonly rhythm: Pick<Rhythm, 'tempo'> | undefined
+}
+
+/** Find that out, in a thread of its own; nothing is looked for twice. */
 export const serveMixAnalysis =
   () =>
-  ({ sound, needs }: { readonly sound: GivenSound; readonly needs: readonly AnalysisNeed[] }): Analysis =>
-    analyse(soundGiven(sound), needs, {})
+  ({ sound, needs, rhythm: options }: MixQuestion): MixAnswer => {
+    const whole = wholeOf(sound)
+    const rhythm = options && finish(knowRhythm(whole, options))
+    const known = rhythm && !sound.range ? { attacks: rhythm.attacks } : {}
+    return { analysis: analyse(partOf(whole, sound), needs, known), rhythm }
+  }
 
 /** All that a thread needs to make some parts of a mix. */
 export interface MixGiven {
@@ -66,13 +91,8 @@ interface Made {
 
 /** Lay a mix on its sounds. */
 export function layGiven({ arrangement, rate, sounds }: Pick<MixGiven, 'arrangement' | 'rate' | 'sounds'>) {
-  const opened = new Map(Object.entries(sounds).map(([id, given]) => [id, soundGiven(given)]))
-  const mix = layMix(
-    arrangement,
-    (id) => (opened.has(id) ? soundSource(opened.get(id) as AudioBlock) : undefined),
-    rate,
-  )
-  return { mix, opened }
+  const opened = new Map(Object.entries(sounds).map(([id, given]) => [id, partOf(wholeOf(given), given)]))
+  return { mix: layMix(arrangement, (id) => opened.get(id), rate), opened }
 }
 
 /** Which thread makes which part: each goes to the one that has least to do so far, the heaviest first. */
@@ -95,12 +115,12 @@ function shares(parts: readonly LaidPart[], threads: number, rateOf: (id: string
 export function serveMixParts(given: MixGiven) {
   const { mix, opened } = layGiven(given)
   const { rate, analyses, threads } = given
-  const share = shares(mix.parts, threads, (id) => (opened.get(id) as AudioBlock).sampleRate)
+  const share = shares(mix.parts, threads, (id) => opened.get(id)?.sampleRate ?? rate)
   const gains = rowGains(mix.arrangement)
   const voices = new Map<LaidPart, PartVoice>()
   const open = (laid: LaidPart) => {
     const { source } = laid.part
-    return withRunUp(openPart(laid, opened.get(source) as AudioBlock, analyses[source] ?? {}, rate))
+    return withRunUp(openPart(laid, opened.get(source) as SoundSource, analyses[source] ?? {}, rate))
   }
   return ({ thread, from, to }: Window): Made[] =>
     mix.parts.flatMap((laid, n) => {
@@ -119,11 +139,10 @@ export function serveMixParts(given: MixGiven) {
 const WINDOW_SECONDS = 5
 
 /**
- * The sum of a mix as a voice that is read on from one frame, its parts made by so many threads at once; to be closed. It comes to the
- * same samples for any number of them. `rows` gives the sums of rows by themselves as well.
+ * The sum of a mix from one frame to another, its parts made by so many threads at once. To be closed.
+ * It comes to the same samples for any number of threads.
  */
-export function threadedMix(given: MixGiven, from: number, to: number) {
-  const { mix } = layGiven(given)
+export function threadedMix(mix: LaidMix, given: MixGiven, from: number, to: number) {
   const gains = rowGains(mix.arrangement)
   const threads = keptThreads('mixParts', given, given.threads)
   const size = Math.round(WINDOW_SECONDS * given.rate)
@@ -134,7 +153,6 @@ export function threadedMix(given: MixGiven, from: number, to: number) {
       ),
     )
   return {
-    mix,
     /** Window by window, in order: the sum, and what each row came to. */
     async *windows(): AsyncGenerator<{ from: number; sum: Float32Array[]; rowOf(row: number): Float32Array[] }> {
       let coming = ask(from)

@@ -1,9 +1,11 @@
 import { existsSync } from 'node:fs'
 import { basename, dirname, join, relative } from 'node:path'
-import { AppError, readWav, writeWav } from '../core'
+import { AppError, bytesInMemory, readWav, writeWav } from '../core'
 import { demoMakers } from '../core/demo/sounds'
 import { decodeFile } from '../host/decodeFile'
-import { firstSources, readSession, type SessionRead, type Source } from '../session'
+import { taggedTempo } from '../host/taggedTempo'
+import { firstSources, readSession, type Session, type SessionRead, type Source } from '../session'
+import { faultOf } from '../session/faults'
 import { isSafePath, type OpenSessionFile, openSessionFile, parseSession, type Sink } from '../session/sessionFile'
 import { type OpenSound, openBytes, openSound, readText } from './files'
 
@@ -17,9 +19,28 @@ export interface FoundSession {
   readonly notes: readonly string[]
   sizeOf(source: Source): number | undefined
   extract(source: Source, sink: Sink): Promise<void>
-  /** The sound of a source, to work with; demo sounds that do not lie here are made. @throws {AppError} `session-file/missing` */
-  open(source: Source, err: (line: string) => void): Promise<OpenSound>
+  /**
+   * The sound of a source, to work with, and the tempo that its file is tagged with.
+   * Demo sounds that do not lie here are made.
+   * @throws {AppError} `session-file/missing`
+   */
+  open(source: Source, err: (line: string) => void): Promise<OpenSound & Tagged>
   close(): Promise<void> | void
+}
+
+export interface Tagged {
+  readonly taggedBpm?: number | undefined
+}
+
+/**
+ * The session as it was meant. Nothing is mended on its timeline: what is made of it would not be what was meant.
+ * @throws {AppError} `session-file/unreadable`; `mix/entry` naming the entry.
+ */
+export function sessionAsMeant({ read, raw }: FoundSession, file: string): Session {
+  if (read.kind === 'unreadable') throw new AppError('session-file/unreadable', { file: basename(file), why: read.why })
+  const fault = faultOf(raw, read.mended)
+  if (fault) throw new AppError('mix/entry', { ...fault })
+  return read.session
 }
 
 /** Find the session that a file holds. To be closed. @throws {AppError} as `openSessionFile`. */
@@ -50,7 +71,9 @@ async function inZip(file: string): Promise<FoundSession> {
       await extract(source, (bytes) => {
         parts.push(bytes.slice())
       })
-      return decodeFile(new Uint8Array(await new Blob(parts).arrayBuffer()), basename(source.file))
+      const whole = new Uint8Array(await new Blob(parts).arrayBuffer())
+      const taggedBpm = await taggedTempo(bytesInMemory(whole))
+      return { ...(await decodeFile(whole, basename(source.file))), taggedBpm }
     },
     async close() {
       await zip.close()
@@ -93,8 +116,10 @@ async function besideFile(file: string): Promise<FoundSession> {
     },
     async open(source, err) {
       const path = pathOf(source)
-      if (path && (source.origin !== 'demo' || existsSync(path))) return openSound(path, err)
-      return demoSound(source, file)
+      if (!path || (source.origin === 'demo' && !existsSync(path))) return demoSound(source, file)
+      const bytes = openBytes(path)
+      const taggedBpm = await taggedTempo(bytes).finally(bytes.close)
+      return { ...(await openSound(path, err)), taggedBpm }
     },
     async extract(source, sink) {
       const bytes = openAt(source)

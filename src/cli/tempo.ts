@@ -1,12 +1,10 @@
-import { basename } from 'node:path'
-import { AppError, tempoOfBeats } from '../core'
+import { AppError, STEADY_PERCENT, tempoOfBeats } from '../core'
 import { metreOf, SURE_FROM, tempoLineOf } from '../session'
-import { faultOf } from '../session/faults'
 import { type TempoFile, tempoJson, tempoMidi } from '../session/tempoFile'
 import { knowFile } from './analyse'
 import { places, readArguments, UsageError } from './args'
 import { checkPlace, partialFile } from './places'
-import { findSession } from './sessionPlace'
+import { findSession, sessionAsMeant } from './sessionPlace'
 import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
 
@@ -40,19 +38,12 @@ export async function writeTempo(words: readonly string[], { out, err, progress 
 async function ofSession(file: string): Promise<TempoFile> {
   const found = await findSession(file)
   try {
-    const { read, raw } = found
-    if (read.kind === 'unreadable')
-      throw new AppError('session-file/unreadable', { file: basename(file), why: read.why })
-    const fault = faultOf(raw, read.mended)
-    if (fault) throw new AppError('mix/entry', { ...fault })
-    return { tempoLine: tempoLineOf(read.session), metre: metreOf(read.session) }
+    const session = sessionAsMeant(found, file)
+    return { tempoLine: tempoLineOf(session), metre: metreOf(session) }
   } finally {
     await found.close()
   }
 }
-
-/** drift up to which a performance has one tempo */
-const STEADY_PERCENT = 0.5
 
 async function ofPerformance(
   file: string,

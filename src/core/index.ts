@@ -38,7 +38,7 @@ export {
   type Rhythm,
   type Tones,
 } from './knowledge/know'
-export { type LoopFacts, wholeBars } from './knowledge/loop'
+export { type LoopFacts, STEADY_PERCENT, wholeBars } from './knowledge/loop'
 export type { Material, MaterialKind } from './knowledge/material'
 export { namedTempo } from './knowledge/namedTempo'
 export { type NaturalRange, naturalRange, otherReading, type Reading, readingOf } from './knowledge/naturalRange'

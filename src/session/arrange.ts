@@ -6,10 +6,11 @@ import {
   openMetre,
   RATE_RANGE,
   type Recipe,
+  STEADY_PERCENT,
   type TempoLine,
   tempoBetween,
 } from '../core'
-import { beatsOf, type Found, tempoOf } from './known'
+import { beatsOf, type FoundTempo, tempoOf } from './known'
 import { partFacts, recipeOf } from './recipe'
 import type { Session, Source, Variant } from './schema'
 import type { Section, TimelinePart } from './timelineSchema'
@@ -46,7 +47,7 @@ export function beatsOfSection(
 }
 
 /** The beats of a source, seconds of its part; undefined where its tempo is not known. */
-export function ownBeatsOf(source: Source, found: Found): OwnBeats | undefined {
+export function ownBeatsOf(source: Source, found: FoundTempo): OwnBeats | undefined {
   const facts = partFacts(source)
   if (!facts) return undefined
   const rate = facts.sampleRate
@@ -70,16 +71,13 @@ export function ownBeatsOf(source: Source, found: Found): OwnBeats | undefined {
   return { seconds: frames.slice(first).map((frame) => frame / rate) }
 }
 
-/** drift up to which a source counts as steady */
-const STEADY_PERCENT = 0.5
-
 /** The variant of its source that a part sounds in; undefined where it has a method of its own. */
 export const variantOf = (source: Source, part: TimelinePart): Variant | undefined =>
   part.method !== undefined
     ? undefined
     : (source.variants.find(({ id, letter }) => id === part.variant || letter === part.variant) ?? source.variants[0])
 
-/** The recipe of a part: that of its variant, or of its own method, at its source's target but for what it says itself. */
+/** The recipe of a part: of its variant, or its own method. Its source's target holds but for what it says itself. */
 export function partRecipe(source: Source, part: TimelinePart): Recipe {
   const target = {
     ...source.target,
@@ -100,7 +98,7 @@ export function partRecipe(source: Source, part: TimelinePart): Recipe {
 const FALLBACK = 'wsola'
 
 /** A session's timeline, for the core. Parts of sources without facts are left out: nobody knows how long they are. */
-export function arrangementOf(session: Session, foundOf: (source: Source) => Found): Arrangement {
+export function arrangementOf(session: Session, foundOf: (source: Source) => FoundTempo): Arrangement {
   const own = new Map<string, OwnBeats | undefined>()
   const parts = session.parts.flatMap((part): MixPart[] => {
     const source = session.sources.find(({ id }) => id === part.source)

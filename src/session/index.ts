@@ -21,6 +21,7 @@ export {
   newVariant,
   REFERENCE,
 } from './create'
+export { stemsOf } from './fileNames'
 export { amend, change, type History, redo, type Step, startHistory, undo } from './history'
 export {
   attackEdits,

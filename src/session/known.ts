@@ -1,4 +1,12 @@
-import { type Analysis, type Attack, type Knowledge, keyName, type MaterialKind, wholeBars } from '../core'
+import {
+  type Analysis,
+  type Attack,
+  type Knowledge,
+  keyName,
+  type MaterialKind,
+  STEADY_PERCENT,
+  wholeBars,
+} from '../core'
 import { partFacts } from './recipe'
 import type { Key, Source } from './schema'
 
@@ -10,6 +18,8 @@ export const SURE_FROM = 0.4
 const KEY_FROM = 0.35
 
 export type Found = Knowledge | null | undefined
+/** of it, what beats are told by */
+export type FoundTempo = Pick<Knowledge, 'tempo'> | null | undefined
 
 export interface TempoKnown {
   readonly bpm: number | undefined
@@ -18,7 +28,7 @@ export interface TempoKnown {
   readonly doubt: string | undefined
 }
 
-export function tempoOf(source: Source, found: Found): TempoKnown {
+export function tempoOf(source: Source, found: FoundTempo): TempoKnown {
   if (source.hand.bpm !== undefined) return { bpm: source.hand.bpm, by: 'hand', doubt: undefined }
   const { beats } = source.hand
   if (beats && beats.length > 1) {
@@ -60,7 +70,7 @@ export interface Beats {
 }
 
 /** Where the beats are: as found, or on the grid that a hand-set tempo or first beat makes. */
-export function beatsOf(source: Source, found: Found): Beats {
+export function beatsOf(source: Source, found: FoundTempo): Beats {
   const facts = partFacts(source)
   const { bpm } = tempoOf(source, found)
   const { hand } = source
@@ -109,7 +119,7 @@ export function loopOf(source: Source, found: Found): LoopKnown | undefined {
   const facts = partFacts(source)
   const { bpm, by } = tempoOf(source, found)
   if (!facts || bpm === undefined) return undefined
-  if (by === 'found' && (!found || found.tempo.drift.percent > 0.5)) return undefined
+  if (by === 'found' && (!found || found.tempo.drift.percent > STEADY_PERCENT)) return undefined
   const { frames, bars, beatsPerBar } = beatsOf(source, found)
   const first = frames[bars.indexOf(true)]
   if (first === undefined) return undefined

@@ -3,17 +3,10 @@ import { strToU8, zipSync } from 'fflate'
 import { describe, expect, it } from 'vitest'
 import { createRandom } from '../core/dsp/random'
 import { firstSession, NO_TIMELINE, newSource } from './create'
+import { safeFileName, stemsOf } from './fileNames'
 import { plainText } from './plainText'
 import type { Session } from './schema'
-import {
-  blobSink,
-  isSafePath,
-  openSessionFile,
-  partsOfBlob,
-  safeFileName,
-  withNewIds,
-  writeSessionFile,
-} from './sessionFile'
+import { blobSink, isSafePath, openSessionFile, partsOfBlob, withNewIds, writeSessionFile } from './sessionFile'
 
 const hashOf = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex')
 const bytesOf = (size: number, seed: number) => {
@@ -178,5 +171,31 @@ describe('the session file', () => {
 
   it('is written as plain text that JSON reads', () => {
     expect(JSON.parse(plainText({ ...session, odd: 3n }))).toEqual(JSON.parse(JSON.stringify(session)))
+  })
+})
+
+describe('stems', () => {
+  it('are named after their rows, told apart, and only of rows that are heard', () => {
+    const row = (id: string, name: string, change = {}) => ({
+      id,
+      name,
+      gainDb: 0,
+      muted: false,
+      solo: false,
+      ...change,
+    })
+    const rows = [
+      row('a', 'Bells'),
+      row('b', 'bells'),
+      row('c', 'Quiet', { muted: true }),
+      row('d', 'Empty'),
+      row('e', '../up'),
+    ]
+    const parts = ['a', 'b', 'c', 'e'].map((id) => ({ row: id })) as Session['parts']
+    expect(stemsOf({ rows, parts })).toEqual([
+      { row: 0, file: 'Bells.wav' },
+      { row: 1, file: 'bells 2.wav' },
+      { row: 4, file: expect.not.stringContaining('/') },
+    ])
   })
 })

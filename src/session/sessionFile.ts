@@ -251,18 +251,3 @@ export function withNewIds(session: Session, newId: () => string): Session {
     sections: session.sections.map((section) => ({ ...section, id: newId() })),
   }
 }
-
-/** A file name to be told apart from others in a folder: what no file system takes is left out. */
-export function safeFileName(file: string, taken: ReadonlySet<string>): string {
-  const clean =
-    [...file.replace(/^.*[\\/]/, '')]
-      .filter((letter) => (letter.codePointAt(0) ?? 0) >= 32 && !'<>:"|?*'.includes(letter))
-      .join('')
-      .replace(/^\.+/, '')
-      .trim()
-      .slice(-120) || 'sound'
-  const [, base, ending] = /^(.*?)(\.[^.]*)?$/s.exec(clean) as unknown as [string, string, string | undefined]
-  let name = clean
-  for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${base} ${n}${ending ?? ''}`
-  return name
-}

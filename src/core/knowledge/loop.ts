@@ -13,6 +13,8 @@ export interface LoopFacts {
 /** a cut may come this much too early and still be meant for the bar line */
 const EARLY_SECONDS = 0.02
 const LEAST_CONFIDENCE = 0.3
+/** drift up to which a tempo is steady */
+export const STEADY_PERCENT = 0.5
 
 /**
  * Whole bars of `bar` seconds from `start` on in a sound of `seconds`; undefined where there is not one. Bars at the end in
@@ -36,6 +38,7 @@ export function wholeBars(
 export function loopOf(tempo: Tempo, seconds: number, attackSeconds: readonly number[]): LoopFacts | undefined {
   const { bpm, confidence, beats, beatsPerBar, firstBar, drift } = tempo
   const start = beats[firstBar]
-  if (bpm === undefined || start === undefined || confidence < LEAST_CONFIDENCE || drift.percent > 0.5) return undefined
+  if (bpm === undefined || start === undefined || confidence < LEAST_CONFIDENCE || drift.percent > STEADY_PERCENT)
+    return undefined
   return wholeBars(start, (60 * beatsPerBar) / bpm, seconds, attackSeconds)
 }

@@ -1,12 +1,12 @@
-import { type Arrangement, dbToAmplitude, heardRows, layMix } from '../../../core'
+import { type Analysis, type Arrangement, dbToAmplitude, layMix } from '../../../core'
 import { type JobResults, type Sound, scratchFolder } from '../../../engine'
-import { depthOf, partFacts, type Source } from '../../../session'
+import { depthOf, stemsOf } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { analysisOf } from '../know/analyses'
 import { pool, shelf } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { store } from '../state/store'
-import { openedFor, timelineOf, usedSources } from './mixing'
+import { openedFor, sizesOf, timelineOf, usedSources } from './mixing'
 
 /** The timeline as files: the mix, each row by itself, the click beside it. */
 
@@ -16,7 +16,7 @@ const { getState, setState } = store
 export const MIX_EXPORT = 'timeline mix'
 let stop: AbortController | undefined
 
-type Sounds = Record<string, { readonly sound: Sound; readonly analysis: Awaited<ReturnType<typeof analysisOf>> }>
+type Sounds = Record<string, { readonly sound: Sound; readonly analysis: Analysis }>
 
 /** All sounds of the timeline, with what the methods of their parts need. */
 async function gathered(arrangement: Arrangement): Promise<Sounds> {
@@ -31,9 +31,7 @@ async function gathered(arrangement: Arrangement): Promise<Sounds> {
   return sounds
 }
 
-const cleanName = (name: string) => name.replace(/[\\/:*?"<>|]/g, '_').trim() || 'row'
-
-/** Write the mix, the rows that are heard, or the click, as files of the depth that the outlook says; 24 bits where it says none. */
+/** Write the mix, the rows that are heard, or the click, as deep as the outlook says; 24 bits where it says nothing. */
 export async function exportMix(what: 'mix' | 'rows' | 'click') {
   if (stop) return
   const { arrangement, laid, rate } = timelineOf(getState())
@@ -45,22 +43,16 @@ export async function exportMix(what: 'mix' | 'rows' | 'click') {
   stop = own
   const { format, rate: chosenRate } = getState().outlook
   const hz = chosenRate === 'source' ? rate : Number(chosenRate)
-  const { sources } = getState().history.present
-  const sizeOf = (id: string) => partFacts(sources.find((source) => source.id === id) as Source)
-  const { frames } = layMix(arrangement, sizeOf, hz)
-  const { click, rows } = getState().history.present
-  const heard = heardRows(rows)
+  const { present: session } = getState().history
+  const { frames } = layMix(arrangement, sizesOf(session), hz)
+  const { click } = session
   const gain = dbToAmplitude(click.gainDb)
   const files =
     what === 'mix'
       ? [{ name: 'mix.wav', rows: undefined, parts: true, clickGain: click.inMix ? gain : 0 }]
       : what === 'click'
         ? [{ name: 'click.wav', rows: undefined, parts: false, clickGain: gain }]
-        : rows.flatMap(({ name }, row) =>
-            heard[row] && arrangement.parts.some((part) => part.row === row)
-              ? [{ name: `${cleanName(name)}.wav`, rows: [row], parts: true, clickGain: 0 }]
-              : [],
-          )
+        : stemsOf(session).map(({ row, file }) => ({ name: file, rows: [row], parts: true, clickGain: 0 }))
   const show = (name: string, progress: number) =>
     setState((state) => ({ exports: { ...state.exports, [MIX_EXPORT]: { name, progress } } }))
   show(files[0]?.name ?? '', 0)

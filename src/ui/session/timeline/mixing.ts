@@ -3,7 +3,6 @@ import {
   dbToAmplitude,
   type LaidMix,
   layMix,
-  type Metre,
   type OpenTempo,
   openMetre,
   openTempo,
@@ -12,14 +11,12 @@ import type { MixSound, Sound } from '../../../engine'
 import {
   arrangementOf,
   contentKey,
-  metreOf,
   mixRate,
   partFacts,
   partRecipe,
   type Session,
   type Source,
   soundKey,
-  tempoLineOf,
 } from '../../../session'
 import { playback } from '../hear/listening'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
@@ -51,17 +48,25 @@ export function timelineOf(state: State): Timeline {
   const arrangement = arrangementOf(session, ({ id }) => state.knowledge[id])
   const used = usedSources(session)
   const rate = mixRate(used.flatMap((source) => source.facts?.sampleRate ?? []))
-  const laid = layMix(arrangement, (id) => partFacts(used.find((source) => source.id === id) as Source), rate)
+  const laid = layMix(arrangement, sizesOf(session), rate)
   const timeline = {
     arrangement,
     laid,
-    tempo: openTempo(tempoLineOf(session)),
-    metre: openMetre(metreOf(session) as Metre),
+    tempo: openTempo(arrangement.tempoLine),
+    metre: openMetre(arrangement.metre),
     rate,
   }
   last = { session, knowledge: state.knowledge, timeline }
   return timeline
 }
+
+/** How large the sounds of a session are, as far as they were read. */
+export const sizesOf =
+  ({ sources }: Session) =>
+  (id: string) => {
+    const source = sources.find((own) => own.id === id)
+    return source && partFacts(source)
+  }
 
 /** Sources that parts of the timeline are of. */
 export const usedSources = ({ sources, parts }: Session): Source[] =>
