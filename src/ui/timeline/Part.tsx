@@ -1,5 +1,5 @@
 import { memo, useEffect, useMemo, useRef } from 'react'
-import { asOutput, type LaidPart, methodById, naturalRange } from '../../core'
+import { type LaidPart, methodById, naturalRange } from '../../core'
 import {
   editedAttacks,
   kindOf,
@@ -16,7 +16,7 @@ import { LaneBadge } from '../common/LaneBadge'
 import { laneColour } from '../common/looks'
 import { knowledgeOf } from '../session/know/knowledge'
 import { store, useSession } from '../session/state/store'
-import { choose, extentOf, snapped } from '../session/timeline/acts'
+import { choose, extentOf, snapped, startSecondOf } from '../session/timeline/acts'
 import { placeParts, setLength, setPart, trimStart } from '../session/timeline/edits'
 import { timelineOf } from '../session/timeline/mixing'
 import { drawPart } from './drawPart'
@@ -173,7 +173,7 @@ export const PartBox = memo(function PartBox({ part, laid, source, view, widthPx
         const seconds = tempo.secondsAt(at) - tempo.secondsAt(from)
         const size = partFacts(source)
         if (!size) return
-        const offset = secondsOffset(start.laid, size.sampleRate)
+        const offset = startSecondOf(start.laid, size.sampleRate)
         const own = size.frames / size.sampleRate - offset
         const change = {
           lock: 'seconds',
@@ -317,10 +317,6 @@ function Slope({
 const originOf = (parts: readonly TimelinePart[], id: string) => parts.find((own) => own.id === id)?.startBeat ?? 0
 
 const clamp = (stretch: number) => Math.min(1000, Math.max(0.1, stretch))
-
-/** What of its source a part begins with, seconds. */
-const secondsOffset = ({ part, laps }: LaidPart, sampleRate: number): number =>
-  part.lock === 'seconds' ? part.offset : Math.max(0, (laps[0]?.map.sourceAt(asOutput(0)) ?? 0) / sampleRate)
 
 /** The row under the pointer. */
 const rowAt = (x: number, y: number): string | undefined =>

@@ -2,7 +2,7 @@ import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import { playback } from '../session/hear/listening'
 import { setOutlook } from '../session/state/outlook'
 import { store, useSession } from '../session/state/store'
-import { syncMix, timelineOf } from '../session/timeline/mixing'
+import { lookAtMix, timelineOf } from '../session/timeline/mixing'
 import { type BeatView, beatOfX, gridLines, LEFT_BEATS, scrolledBeats, xOfBeat, zoomedBeats } from './geometry'
 import { PartPanel } from './PartPanel'
 import { Rows } from './Rows'
@@ -23,7 +23,7 @@ export function TimelineView() {
   const [drawing, setDrawing] = useState(false)
   const [point, setPoint] = useState<number | undefined>()
 
-  useEffect(() => syncMix(store.getState()), [])
+  useEffect(lookAtMix, [])
   useLayoutEffect(() => {
     const element = frame.current
     if (!element) return

@@ -16,7 +16,7 @@ import {
   shiftTempo,
   smoothTempoLine,
 } from '../session/timeline/edits'
-import { readiness, timelineOf } from '../session/timeline/mixing'
+import { readyParts, timelineOf } from '../session/timeline/mixing'
 
 const SNAPS = [
   ['bar', 'bars'],
@@ -37,7 +37,8 @@ export function ToolBar({
   const source = useSession(selectedSource)
   const { snap, countIn, mixClick } = useSession((state) => state.outlook)
   const click = useSession((state) => state.history.present.click)
-  const { ready, of } = useReadiness()
+  const ready = useSession(readyParts)
+  const of = useSession((state) => state.history.present.parts.length)
   return (
     <div
       role="toolbar"
@@ -130,12 +131,6 @@ export function ToolBar({
       </span>
     </div>
   )
-}
-
-function useReadiness() {
-  const ready = useSession((state) => readiness(state).ready)
-  const of = useSession((state) => readiness(state).of)
-  return { ready, of }
 }
 
 /** The tempo where the playhead is. To change it is to change the event that holds there. */

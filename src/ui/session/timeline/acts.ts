@@ -1,5 +1,5 @@
-import { type LaidPart, type OwnBeats, ownPassage, type TempoLine, tempoOfBeats } from '../../../core'
-import { ownBeatsOf, type Source, type TimelinePart } from '../../../session'
+import { asOutput, type LaidPart, type OwnBeats, ownPassage, type TempoLine, tempoOfBeats } from '../../../core'
+import { ownBeatsOf, partFacts, type Source, type TimelinePart } from '../../../session'
 import { playback } from '../hear/listening'
 import { notify } from '../state/notices'
 import { setOutlook } from '../state/outlook'
@@ -156,30 +156,60 @@ export function switchVariant(index: number) {
   }
 }
 
-/** The tempo of a performance, by its beats, from beat 0 on. */
-function tempoOf(own: OwnBeats, from: number, beats: number): TempoLine {
+/** The tempo line under which a part that is locked to bars plays as it was recorded, from its own beginning on. */
+function tempoOf(own: OwnBeats, { offset, feel }: LaidPart['part'], beats: number): TempoLine {
   const way = ownPassage(own)
   const count = Math.max(1, Math.floor(beats + 1e-6))
-  return tempoOfBeats(Array.from({ length: count + 1 }, (_, n) => way.to((from + n) as never)))
+  return tempoOfBeats(Array.from({ length: count + 1 }, (_, n) => way.to((offset + feel * n) as never)))
 }
 
-/** The tempo line follows what is played in a part, so that it plays as it was recorded and the click follows it. */
-export function takeTempoOf(id: string, gesture?: string) {
-  const state = getState()
-  const laid = laidOf(state, id)
+/** What of its source a part begins with, seconds. */
+export const startSecondOf = ({ part, laps }: LaidPart, sampleRate: number): number =>
+  part.lock === 'seconds' ? part.offset : Math.max(0, (laps[0]?.map.sourceAt(asOutput(0)) ?? 0) / sampleRate)
+
+/**
+ * Parts hold on to bars, or to seconds, from here on. What was cut off their beginning stays cut off.
+ * One that is locked to bars begins with one of its beats, so that they lie on the line.
+ */
+export function lockTo(ids: readonly string[], lock: TimelinePart['lock'], label = 'Lock', gesture = newGesture()) {
+  for (const id of ids) {
+    const state = getState()
+    const laid = laidOf(state, id)
+    const source = state.history.present.sources.find((own) => own.id === laid?.part.source)
+    const size = source && partFacts(source)
+    if (!laid || !size) continue
+    const { own, offset, lock: before } = laid.part
+    // what has no beats is laid by its seconds either way
+    const other = !own || before === lock
+    const start = other ? offset : startSecondOf(laid, size.sampleRate)
+    const kept = other || lock === 'seconds' ? start : Math.max(0, Math.round(ownPassage(own).from(start)))
+    setPart([id], label, { lock, offset: kept }, gesture)
+  }
+}
+
+const newGesture = () => crypto.randomUUID()
+
+/**
+ * The tempo line follows what is played in a part, so that it plays as it was recorded and the click follows it.
+ * The part is locked to bars then: its beats are the line's.
+ */
+export function takeTempoOf(id: string, gesture = newGesture()) {
+  if (!laidOf(getState(), id)?.part.own) return
+  const label = 'Take a tempo'
+  lockTo([id], 'bars', label, gesture)
+  const laid = laidOf(getState(), id)
   if (!laid?.part.own) return
-  const { from, to } = extentOf(state, laid)
-  takeTempo(from, tempoOf(laid.part.own, laid.part.offset, (to - from) * laid.part.feel), gesture)
+  const { from, to } = extentOf(getState(), laid)
+  takeTempo(from, tempoOf(laid.part.own, laid.part, to - from), gesture)
 }
 
 /** A loop goes round as long as a performance lasts, on its beats. */
 export function followPart(loopId: string, performanceId: string) {
-  const state = getState()
-  const [loop, played] = [laidOf(state, loopId), laidOf(state, performanceId)]
-  if (!loop || !played) return
-  const { from, to } = extentOf(state, played)
-  const gesture = crypto.randomUUID()
+  const gesture = newGesture()
   takeTempoOf(performanceId, gesture)
-  setPart([performanceId], 'Follow', { lock: 'bars' }, gesture)
-  setPart([loopId], 'Follow', { lock: 'bars', repeat: true, startBeat: from, beats: to - from }, gesture)
+  const played = laidOf(getState(), performanceId)
+  if (!played?.part.own) return
+  const { from, to } = extentOf(getState(), played)
+  lockTo([loopId], 'bars', 'Follow', gesture)
+  setPart([loopId], 'Follow', { repeat: true, startBeat: from, beats: to - from }, gesture)
 }

@@ -14,6 +14,7 @@ import {
   followPart,
   laidOf,
   layAt,
+  lockTo,
   nudge,
   offsetAt,
   removeChosen,
@@ -106,6 +107,28 @@ describe('parts', () => {
     const laid = laidOf(state(), id)
     expect(laid && offsetAt(state(), laid, 96 / 60)).toBeCloseTo(0.5, 9)
   })
+  it('keep what was cut off their beginning when they hold on to something else', () => {
+    setHand(sourceId, { bpm: 120, firstBeat: 0.05 })
+    const whole = lay(0)
+    const cut = lay(8)
+    edits.trimStart(cut, 10, 3, 2)
+    const startOf = (id: string) => laidOf(state(), id)?.laps[0]?.map.sourceAt(0 as never)
+    lockTo([whole, cut], 'seconds')
+    expect(part(cut)).toMatchObject({ lock: 'seconds', startBeat: 10, beats: 3 })
+    expect(startOf(cut)).toBeCloseTo((0.05 + 2 * 0.5) * RATE, 0)
+    expect(startOf(whole)).toBeCloseTo(0.05 * RATE, 0)
+    const steps = state().history.past.length
+    lockTo([whole, cut], 'bars')
+    expect(state().history.past.length).toBe(steps + 1)
+    expect([part(whole).offset, part(cut).offset]).toEqual([0, 2])
+    // what begins between two beats begins with the nearer one, and what is locked already is let be
+    lockTo([cut], 'seconds')
+    edits.setPart([cut], 'Trim', { offset: 0.05 + 2.4 * 0.5 })
+    lockTo([cut], 'bars')
+    edits.setPart([cut], 'Trim', { offset: 2.4 })
+    lockTo([cut], 'bars')
+    expect(part(cut).offset).toBe(2.4)
+  })
 })
 
 describe('the tempo', () => {
@@ -116,6 +139,13 @@ describe('the tempo', () => {
     const { secondsAt } = openTempo(tempoLineOf(session()))
     expect(secondsAt(7) - secondsAt(4)).toBeCloseTo(1.8, 9)
     expect(secondsAt(4)).toBeCloseTo((4 * 60) / 96, 9)
+    // at half its tempo, from its second beat on, and locked to seconds: it still plays as it was recorded
+    edits.setPart([played], 'Feel', { lock: 'seconds', feel: 0.5, offset: 0.6 })
+    takeTempoOf(played)
+    const laid = laidOf(state(), played)
+    for (const second of [0, 0.5, 2])
+      expect((laid?.laps[0]?.map.sourceAt((second * RATE) as never) ?? 0) / RATE).toBeCloseTo(second + 0.6, 6)
+    edits.setPart([played], 'Feel', { feel: 1, offset: 0 })
     const loop = lay(30)
     const steps = state().history.past.length
     followPart(loop, played)

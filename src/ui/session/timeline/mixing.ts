@@ -73,28 +73,49 @@ export const usedSources = ({ sources, parts }: Session): Source[] =>
   sources.filter(({ id }) => parts.some(({ source }) => source === id))
 
 /** sounds of parts, by their source's sound key */
-const opened = new Map<string, Sound>()
+let opened: ReadonlyMap<string, Sound> = new Map()
 const opening = new Set<string>()
 
 export const openedFor = (source: Source): Sound | undefined => opened.get(soundKey(source))
 
+/** what the player was last told of: nothing else of the state is heard */
+let heeded: readonly unknown[] = []
+const heardOf = ({ history, analyses, knowledge, mixFacts, outlook }: State) =>
+  [history.present, analyses, knowledge, mixFacts, opened, outlook.mixClick] as const
+
 /** Let the player and the drawing follow the timeline, while it is looked at or heard. */
 export function syncMix(state: State) {
   if (state.outlook.view !== 'timeline' && !state.mixPlaying) return
+  const now = heardOf(state)
+  if (now.every((value, n) => value === heeded[n])) return
+  heeded = now
   const { present: session } = state.history
   const used = usedSources(session)
   const keys = new Set(used.map(soundKey))
-  for (const key of opened.keys()) if (!keys.has(key)) opened.delete(key)
+  if ([...opened.keys()].some((key) => !keys.has(key))) {
+    opened = new Map([...opened].filter(([key]) => keys.has(key)))
+    heeded = heardOf(state)
+  }
   for (const source of used) {
     const sound = openedFor(source)
     if (!sound) {
-      void open(source)
+      // what could not be read is not tried over and over
+      if (state.mixFacts[soundKey(source)] !== null) void open(source)
       continue
     }
     const recipes = session.parts.filter((part) => part.source === source.id).map((part) => partRecipe(source, part))
     syncAnalysis(source, sound, recipes, 0)
   }
-  send(state, used)
+  // what was begun may have told more by now
+  send(getState())
+}
+
+/** Someone looks at the timeline: sounds that could not be read are tried once more. */
+export function lookAtMix() {
+  setState(({ mixFacts }) => ({
+    mixFacts: Object.fromEntries(Object.entries(mixFacts).filter(([, facts]) => facts !== null)),
+  }))
+  syncMix(getState())
 }
 
 /** drawings are made one after another, behind what is needed to hear */
@@ -107,7 +128,7 @@ async function open(source: Source) {
   if (opening.has(key)) return
   opening.add(key)
   try {
-    opened.set(key, await shelf.open(source))
+    opened = new Map(opened).set(key, await shelf.open(source))
     syncMix(getState())
     const before = drawing
     const looked = before.then(() => shelf.getPart(source, DRAWING_RANK))
@@ -117,7 +138,6 @@ async function open(source: Source) {
     setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: sound.facts } }))
   } catch (error) {
     tell(error)
-    // it is asked for again when the timeline is opened again
     setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: null } }))
   } finally {
     opening.delete(key)
@@ -139,16 +159,13 @@ function versionOf(value: object): number {
   return known
 }
 
-function send(state: State, used: readonly Source[]) {
+function send(state: State) {
   const { present: session } = state.history
-  const ready = session.parts.filter((part) => {
-    const source = used.find(({ id }) => id === part.source)
-    return source && isReady(state, source, part)
-  })
+  const ready = new Set(heardParts(state).map(({ id }) => id))
   const sounds: Record<string, MixSound> = {}
   const called = new Map<string, string>()
   const told: string[] = []
-  for (const source of used) {
+  for (const source of usedSources(session)) {
     const sound = openedFor(source)
     if (!sound) continue
     const analysis = knownSoFar(state, source) ?? {}
@@ -166,7 +183,7 @@ function send(state: State, used: readonly Source[]) {
   const own: Arrangement = {
     ...arrangement,
     parts: arrangement.parts
-      .filter(({ id }) => ready.some((part) => part.id === id))
+      .filter(({ id }) => ready.has(id))
       .map((part) => ({ ...part, source: called.get(part.source) as string })),
   }
   const click = { level: dbToAmplitude(session.click.gainDb), on: state.outlook.mixClick }
@@ -177,15 +194,16 @@ function send(state: State, used: readonly Source[]) {
   if (state.mixAwaited) playAwaited()
 }
 
-/** Whether all that lies on the timeline can be heard. */
-export function readiness(state: State): { readonly ready: number; readonly of: number } {
-  const { present: session } = state.history
-  const ready = session.parts.filter((part) => {
-    const source = session.sources.find(({ id }) => id === part.source)
+/** Parts that can be heard, of those that lie on the timeline. */
+const heardParts = (state: State) => {
+  const { parts, sources } = state.history.present
+  return parts.filter((part) => {
+    const source = sources.find(({ id }) => id === part.source)
     return source && isReady(state, source, part)
   })
-  return { ready: ready.length, of: session.parts.length }
 }
+
+export const readyParts = (state: State): number => heardParts(state).length
 
 /** Play the timeline, or stop it; a lane gives way to it. */
 export function toggleMix() {
@@ -202,7 +220,7 @@ export function toggleMix() {
 
 function playAwaited() {
   const state = getState()
-  if (!state.mixAwaited || readiness(state).ready === 0) return
+  if (!state.mixAwaited || readyParts(state) === 0) return
   setState({ mixAwaited: false })
   const { laid, tempo, metre, rate } = timelineOf(state)
   const { beat, countIn } = state.outlook
