@@ -6,7 +6,8 @@ import { output } from '../bench'
 import { writeStems } from './stems'
 
 /**
- * Sixteen stereo stems of four minutes play together while the tempo turns, variants are switched and sections are jumped to.
+ * Sixteen stereo stems of four minutes play together while the tempo turns, variants are switched and sections
+ * are jumped to.
  * `npm run soak`; SOAK_MINUTES, SOAK_STEMS and SOAK_SECONDS make it shorter.
  */
 

@@ -99,7 +99,7 @@ function speeds() {
   }
 }
 
-/** Blocks of the size that the player writes, read by a part that goes round under a tempo that changes: what live playing takes. */
+/** What live playing takes: blocks of the player's size, of a part that goes round under a tempo that changes. */
 function together() {
   const item = idealItems.find(({ id }) => id === 'drums over chords')
   if (!item) return

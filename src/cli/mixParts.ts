@@ -26,7 +26,7 @@ import {
 import { pcmFileAt } from './files'
 import { keptThreads } from './threads'
 
-/** A sound as threads hand it on: in memory that all see, or in a file that each reads for itself; and the part of it. */
+/** A sound as threads hand it on: in memory that all see, or in a file that each reads; and the part of it. */
 export interface GivenSound {
   readonly whole: AudioBlock | { readonly pcmFile: string }
   readonly range: { readonly start: number; readonly end: number } | undefined

@@ -306,7 +306,7 @@ export function createArranger(
     get ended() {
       return strands.written + shift >= mix.frames && !coming && !jump && !waiting
     },
-    /** Another arrangement, from the beat on that sounds by then. Levels are heard at once, the rest once it is ready. */
+    /** Another arrangement, from the beat that sounds by then. Levels are heard at once, the rest once it is ready. */
     setArrangement(next: Arrangement) {
       if (onlyLevelsDiffer(mix.arrangement, next) && !coming) {
         mix = { ...mix, arrangement: next }

@@ -2,8 +2,8 @@ import type { SoundSource } from '../core'
 import { openSound, type Sound } from './sound'
 
 /**
- * Sounds as they are open in a thread, each once, by its content. What is kept of a sound (its layers, its levels, the blocks that were
- * read last) hangs on what is opened: opened afresh it would have to be found out again.
+ * Sounds as they are open in a thread, each once, by its content. What is kept of a sound (its layers, its levels,
+ * the blocks that were read last) hangs on what is opened: opened afresh it would have to be found out again.
  */
 export function createSoundRegistry() {
   const opened = new Map<string, SoundSource>()

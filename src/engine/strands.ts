@@ -31,7 +31,7 @@ export const silentBlock = (): StrandBlock => ({
 
 /**
  * The writer's side of the ring: strands, each with what it has read ahead, and their sum.
- * A change sums again what is there. The voices behind it are not asked again: that would be a seek, and a seek is heard.
+ * A change sums again what is there. The voices are not asked again: that would be a seek, and a seek is heard.
  */
 export function createStrands(ring: Ring, rate: number) {
   const left = new Float32Array(MARK_FRAMES)
@@ -86,7 +86,7 @@ export function createStrands(ring: Ring, rate: number) {
       strands.push(strand)
       return strand
     },
-    /** Strands in the order in which they are summed. Those that are left out are gone: they should be silent by now. */
+    /** Strands in the order of their sum. Those that are left out are gone: they should be silent by now. */
     order(wanted: readonly Strand[]) {
       strands = [...wanted]
     },

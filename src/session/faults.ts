@@ -17,8 +17,8 @@ const LISTS: Readonly<Record<string, string>> = {
 const SINGLE = ['beatsPerBar', 'click', 'bpm', 'version']
 
 /**
- * The first thing that keeps a session from being mixed as it was meant: whatever had to be mended on its timeline, or in what its
- * sources are told apart and timed by.
+ * The first thing that keeps a session from being mixed as it was meant: whatever had to be mended on its timeline,
+ * or in what its sources are told apart and timed by.
  * @param raw  the session as it lay there.
  */
 export function faultOf(raw: unknown, mended: readonly Mended[]): Fault | undefined {

@@ -43,7 +43,7 @@ export function withRows(session: Plain, sources: readonly unknown[]): Plain {
 const withIds = (list: readonly unknown[], called: string): unknown[] =>
   list.map((one, n) => (isPlain(one) ? { id: `${called} ${n + 1}`, ...one } : one))
 
-/** What a schema cannot say of a timeline: parts of sources that are there, ids that differ, a tempo line that rises. */
+/** What a schema cannot say of a timeline: its parts have sources, its ids differ, its tempo line rises. */
 export function checkedTimeline(session: Session, mended: Mended[]): Session {
   const partIds = new Set<string>()
   const parts = session.parts.flatMap((part, n) => {

@@ -200,7 +200,7 @@ function asItIsFrom(map: TimeMap, recipe: Recipe): number | undefined {
   return Math.round(first)
 }
 
-/** How loud a part is at a frame of the mix for its fades, 0–1. A part that is cut out of its sound is faded anyway. */
+/** How loud its fades make a part at a frame of the mix, 0–1. A part that is cut out of its sound is faded anyway. */
 function edgesOf({ part, from, to, startsInside, endsInside }: LaidPart, rate: number): (frame: number) => number {
   const fadeIn = Math.round(Math.max(part.fadeIn, startsInside ? CUT_IN_SECONDS : 0) * rate)
   const fadeOut = Math.round(Math.max(part.fadeOut, endsInside ? CUT_OUT_SECONDS : 0) * rate)

@@ -2,7 +2,7 @@ import type { Analysis } from '../analysis/analysis'
 import { type AudioBlock, silence } from '../audio/block'
 import type { SoundSource } from '../audio/soundSource'
 
-/** A piece of a source that goes round: what lies before its first frame is its end, and behind its last its beginning. */
+/** A piece of a source that goes round: before its first frame lies its end, behind its last its beginning. */
 export interface RoundSource {
   readonly audio: AudioBlock
   readonly known: Analysis

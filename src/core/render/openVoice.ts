@@ -32,7 +32,7 @@ export interface SoundSize {
   readonly sampleRate: number
 }
 
-/** What a recipe comes to for a source: by what, where everything lies, and how high. Made once, and opened as often as need be. */
+/** What a recipe comes to for a source: by what, where everything lies, how high. Made once, opened as often as asked. */
 export interface Plan {
   readonly recipe: ResolvedRecipe
   readonly method: AnyMethod

@@ -90,8 +90,8 @@ const ownSeams = new WeakMap<
 >()
 
 /**
- * Where a result that lies on a timeline falls into pieces: at the same places of its source whatever the tempo, so that what was read and
- * made of a piece holds when the tempo turns.
+ * Where a result that lies on a timeline falls into pieces: at the same places of its source whatever the tempo, so
+ * that what was read and made of a piece holds when the tempo turns.
  */
 export function laidSeams(
   source: SoundSource,

@@ -42,7 +42,7 @@ interface Piece {
   /**
    * What ties its beats to its seconds.
    * A tempo that changes by the same ratio over the beats is a ramp of seconds a beat, over the beats.
-   * One that changes evenly over the beats changes by the same ratio over the seconds: beats a second, over the seconds.
+   * One that changes evenly over the beats changes by the same ratio over the seconds. In beats a second.
    */
   readonly pace: Ramp
   readonly over: 'beats' | 'seconds'

@@ -1,8 +1,8 @@
 import { openTempo, type TempoLine } from './tempoLine'
 
 /**
- * A tempo line as steps alone, for files that know no ramps: each step has the mean tempo of its beats, so that beats at its ends lie
- * where the line has them.
+ * A tempo line as steps alone, for files that know no ramps: each step has the mean tempo of its beats, so that
+ * beats at its ends lie where the line has them.
  * @param per  steps in a beat of a ramp.
  */
 export function tempoSteps(line: TempoLine, per = 8): { readonly beat: number; readonly bpm: number }[] {

@@ -1,7 +1,8 @@
 import { ArrowRight, Copy, Scissors, Trash2 } from 'lucide-react'
 import { useEffect } from 'react'
-import { artefactKind, figureOf, findingsOf, isTold, methodById, naturalRange, verdictOf } from '../../core'
+import { methodById, methods, naturalRange } from '../../core'
 import { isUntuned, kindOf, partFacts, partRecipe, type Source, type TimelinePart, variantOf } from '../../session'
+import { HarmWords } from '../bench/harm/HarmWords'
 import { LaneBadge } from '../common/LaneBadge'
 import { NumberField } from '../fields/NumberField'
 import { Select } from '../fields/Select'
@@ -9,10 +10,10 @@ import { selectSource } from '../session/acts'
 import { knowledgeOf } from '../session/know/knowledge'
 import { store, useSession } from '../session/state/store'
 import {
-  chosenParts,
   copyChosen,
   followPart,
   laidOf,
+  lockTo,
   removeChosen,
   splitHere,
   switchVariant,
@@ -85,15 +86,7 @@ function OnePart({ part }: { readonly part: TimelinePart }) {
       </Field>
       <Field name="Length">
         <span className="flex items-center gap-2">
-          <Select
-            aria-label="Lock"
-            value={part.lock}
-            title="What the part holds on to when the tempo turns"
-            onChange={(event) => setPart([part.id], 'Lock', { lock: event.target.value as 'bars', offset: 0 })}
-          >
-            <option value="bars">bars</option>
-            <option value="seconds">seconds</option>
-          </Select>
+          <LockSelect parts={[part]} label="Lock" />
           {part.lock === 'seconds' && (
             <NumberField
               label="Stretch of the part"
@@ -184,7 +177,7 @@ function OnePart({ part }: { readonly part: TimelinePart }) {
             <Act
               label="Lay it on the line"
               title="Its beats lie on the timeline's beats"
-              run={() => setPart([part.id], 'Lay on the line', { lock: 'bars', offset: 0 })}
+              run={() => lockTo([part.id], 'bars', 'Lay on the line')}
               disabled={part.lock === 'bars'}
             />
           </span>
@@ -208,7 +201,6 @@ function SeveralParts({ parts }: { readonly parts: readonly TimelinePart[] }) {
   })
   const first = tuned[0]
   const firstSource = first && sourceOf(first)
-  const locks = new Set(parts.map(({ lock }) => lock))
   const withBeats = parts.filter(({ id }) => laidOf(store.getState(), id)?.part.own)
   const [a, b] = withBeats
   return (
@@ -224,25 +216,15 @@ function SeveralParts({ parts }: { readonly parts: readonly TimelinePart[] }) {
           <option value="" disabled>
             one method for all
           </option>
-          {['splice', 'wsola', 'vocoder', 'cycle', 'grain', 'drift', 'layered', 'varispeed'].map((id) => (
+          {methods.map(({ id, label }) => (
             <option key={id} value={id}>
-              {methodById(id).label}
+              {label}
             </option>
           ))}
         </Select>
       </Field>
       <Field name="Lock">
-        <Select
-          aria-label="Lock of the chosen parts"
-          value={locks.size === 1 ? [...locks][0] : ''}
-          onChange={(event) => setPart(ids, 'Lock', { lock: event.target.value as 'bars', offset: 0 })}
-        >
-          <option value="" disabled>
-            several
-          </option>
-          <option value="bars">bars</option>
-          <option value="seconds">seconds</option>
-        </Select>
+        <LockSelect parts={parts} label="Lock of the chosen parts" />
       </Field>
       <Field name="Pitch">
         {first && firstSource ? (
@@ -311,28 +293,47 @@ function Verdict({
   const { timesRealTime } = methodById(partRecipe(source, part).methodId)
   const cost = `${Math.round(timesRealTime)} × real time`
   if (!trial) return <span className="caption">measuring what it does to it · {cost}</span>
-  const [worst, ...others] = findingsOf(trial.measurement)
   return (
-    <span
-      className="max-w-[300px] truncate text-[12px] text-soft"
-      title={verdictOf(trial.measurement, partFacts(source)?.sampleRate ?? 48_000)}
-      data-testid="part-verdict"
-    >
-      {worst ? (
-        <span className={worst.grade === 'slight' ? '' : 'text-trouble'}>
-          {worst.artefact.id === 'clicks' ? '' : `${artefactKind(worst.artefact.id).label} `}
-          {figureOf(worst.artefact)}
-          {others.length > 0 && ` +${others.length}`}
-        </span>
-      ) : isTold(trial.measurement) ? (
-        'no harm is audible'
-      ) : (
-        'too short to tell'
-      )}
-      <span className="text-faint"> · {cost}</span>
+    <span className="flex max-w-[300px]" data-testid="part-verdict">
+      <HarmWords
+        measurement={trial.measurement}
+        sampleRate={partFacts(source)?.sampleRate}
+        after={<span className="text-faint"> · {cost}</span>}
+      />
     </span>
   )
 }
+
+function LockSelect({ parts, label }: { readonly parts: readonly TimelinePart[]; readonly label: string }) {
+  const locks = new Set(parts.map(({ lock }) => lock))
+  return (
+    <Select
+      aria-label={label}
+      value={locks.size === 1 ? [...locks][0] : ''}
+      title="What it holds on to when the tempo turns"
+      onChange={(event) =>
+        lockTo(
+          parts.map(({ id }) => id),
+          event.target.value as TimelinePart['lock'],
+        )
+      }
+    >
+      {locks.size > 1 && (
+        <option value="" disabled>
+          several
+        </option>
+      )}
+      <option value="bars">bars</option>
+      <option value="seconds">seconds</option>
+    </Select>
+  )
+}
+
+const SMALL_ACTS = [
+  { label: 'Split', title: 'Split at the playhead (X)', Icon: Scissors, run: splitHere },
+  { label: 'Copy', title: 'Copy behind itself (C)', Icon: Copy, run: copyChosen },
+  { label: 'Remove', title: 'Remove (Delete)', Icon: Trash2, run: removeChosen },
+]
 
 function PartActs({ source }: { readonly source?: Source }) {
   return (
@@ -351,33 +352,18 @@ function PartActs({ source }: { readonly source?: Source }) {
           Bench <ArrowRight size={13} />
         </button>
       )}
-      <button
-        type="button"
-        className="plain-button !px-1.5"
-        onClick={splitHere}
-        title="Split at the playhead (X)"
-        aria-label="Split"
-      >
-        <Scissors size={14} />
-      </button>
-      <button
-        type="button"
-        className="plain-button !px-1.5"
-        onClick={copyChosen}
-        title="Copy behind itself (C)"
-        aria-label="Copy"
-      >
-        <Copy size={14} />
-      </button>
-      <button
-        type="button"
-        className="plain-button !px-1.5"
-        onClick={removeChosen}
-        title="Remove (Delete)"
-        disabled={chosenParts(store.getState()).length === 0}
-      >
-        <Trash2 size={14} aria-label="Remove" />
-      </button>
+      {SMALL_ACTS.map(({ label, title, Icon, run }) => (
+        <button
+          key={label}
+          type="button"
+          className="plain-button !px-1.5"
+          onClick={run}
+          title={title}
+          aria-label={label}
+        >
+          <Icon size={14} />
+        </button>
+      ))}
     </span>
   )
 }

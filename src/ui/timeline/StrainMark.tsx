@@ -2,7 +2,7 @@ import type { Strain } from './strain'
 
 const TEETH = { none: 0, slight: 1, clear: 3 } as const
 
-/** How far something is stretched beyond what is natural: by teeth that are drawn apart or pressed together, and in words. */
+/** How far something is stretched beyond what is natural: by teeth drawn apart or pressed together, and in words. */
 export function StrainMark({
   strain: { grade, words },
   words: told,

@@ -112,7 +112,7 @@ export function TempoCurve({ view, widthPx, grid, drawing, chosen, onChoose }: C
       ))}
       {line.map((point, index) => (
         <TempoPoint
-          // biome-ignore lint/suspicious/noArrayIndexKey: a point is told by its place in the line, also while it is dragged
+          // biome-ignore lint/suspicious/noArrayIndexKey: a point is told by its place in the line
           key={index}
           index={index}
           point={point}

@@ -1,6 +1,6 @@
 import { asOutput, asSource, type LaidPart, type OpenTempo, type Overview } from '../../core'
 import { lowerBound } from '../../core/dsp/search'
-import { levelFor } from '../bench/lanes/geometry'
+import { addColumn, levelFor, type Span, spanOf } from '../common/levels'
 import { type BeatView, beatOfX, xOfBeat } from './geometry'
 
 /** A part as it is drawn: the columns of its waveform as it will sound, and where its attacks lie against the grid. */
@@ -18,11 +18,8 @@ export interface PartDrawing {
   readonly attacks: readonly number[]
 }
 
-export interface Column {
+export interface Column extends Span {
   readonly x: number
-  readonly low: number
-  readonly high: number
-  readonly rms: number
 }
 
 /** maps bend slowly: between places so far apart they are drawn straight, px */
@@ -40,16 +37,8 @@ export function columnsOf(drawing: PartDrawing, fromX: number, toX: number): Col
   const level = levelFor(overview, perPx / 2)
   const column = (x: number, start: number, end: number) => {
     const first = Math.max(0, Math.floor(start / level.framesPerBin))
-    const last = Math.min(level.low.length, Math.max(first + 1, Math.ceil(end / level.framesPerBin)))
-    let low = 0
-    let high = 0
-    let power = 0
-    for (let bin = first; bin < last; bin++) {
-      low = Math.min(low, level.low[bin] as number)
-      high = Math.max(high, level.high[bin] as number)
-      power += (level.rms[bin] as number) ** 2
-    }
-    if (last > first) columns.push({ x, low, high, rms: Math.sqrt(power / (last - first)) })
+    const span = spanOf(level, first, Math.max(first + 1, Math.ceil(end / level.framesPerBin)))
+    if (span) columns.push({ x, ...span })
   }
   for (const { from, to, zero, map } of laid.laps) {
     const end = Math.min(toX, xOfFrame(to))
@@ -116,19 +105,13 @@ export function drawPart(
   context.clearRect(0, 0, toX - fromX, heightPx)
   const middle = heightPx / 2 + 2
   const reach = heightPx / 2 - 5
-  const outline = new Path2D()
-  const body = new Path2D()
-  for (const { x, low, high, rms } of columnsOf(drawing, Math.floor(fromX), Math.ceil(toX))) {
-    const top = middle - Math.min(1, high) * reach
-    const bottom = middle - Math.max(-1, low) * reach
-    outline.rect(x - fromX, top, 1, Math.max(1, bottom - top))
-    const solid = Math.min(1, rms) * reach
-    body.rect(x - fromX, middle - solid, 1, Math.max(1, 2 * solid))
-  }
+  const shape = { outline: new Path2D(), body: new Path2D() }
+  for (const column of columnsOf(drawing, Math.floor(fromX), Math.ceil(toX)))
+    addColumn(shape, column, column.x - fromX, middle, reach)
   context.fillStyle = colours.wave
-  context.fill(outline)
+  context.fill(shape.outline)
   context.fillStyle = colours.body
-  context.fill(body)
+  context.fill(shape.body)
   const { view, widthPx } = drawing
   const perBeat = widthPx / view.span
   if (perBeat < 7) return

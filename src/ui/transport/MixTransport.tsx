@@ -1,10 +1,11 @@
-import { ChevronLeft, ChevronRight, LoaderCircle, Play, Square } from 'lucide-react'
+import { ChevronLeft, ChevronRight } from 'lucide-react'
 import { useEffect, useRef } from 'react'
 import { timeText } from '../common/formats'
 import { playback } from '../session/hear/listening'
 import { store, useSession } from '../session/state/store'
 import { goToNeighbour, goToSection, timelineOf, toggleMix } from '../session/timeline/mixing'
 import { barText } from '../timeline/geometry'
+import { PlayButton } from './PlayButton'
 
 /** Play and stop the timeline; where it is; which section comes next. */
 export function MixTransport() {
@@ -16,22 +17,7 @@ export function MixTransport() {
   const next = sections.find(({ id }) => id === queued?.sectionId)
   return (
     <>
-      <button
-        type="button"
-        className="solid-button !h-9 w-[92px] justify-center"
-        disabled={empty}
-        onClick={toggleMix}
-        title={playing ? 'Stop (Space)' : 'Play (Space)'}
-      >
-        {playing ? (
-          <Square size={15} fill="currentColor" />
-        ) : awaited ? (
-          <LoaderCircle size={15} className="animate-spin" />
-        ) : (
-          <Play size={15} fill="currentColor" />
-        )}
-        {playing ? 'Stop' : awaited ? 'Reading' : 'Play'}
-      </button>
+      <PlayButton playing={playing} awaited={awaited} disabled={empty} toggle={toggleMix} />
       <Clock />
       {sections.length > 0 && (
         <span role="group" aria-label="Go to a section" className="flex items-center">

@@ -1,4 +1,4 @@
-import { Blend, Metronome, Moon, Play, Repeat, Shuffle, Square, Sun, X } from 'lucide-react'
+import { Blend, Metronome, Moon, Repeat, Shuffle, Sun, X } from 'lucide-react'
 import { type ReactNode, useEffect, useRef } from 'react'
 import { asSource, planOf } from '../../core'
 import { partFacts, recipeOf, type Source, soundKey, tempoOf } from '../../session'
@@ -14,6 +14,7 @@ import { setOutlook } from '../session/state/outlook'
 import { activeLane, selectedSource, useSession } from '../session/state/store'
 import { Meter } from './Meter'
 import { MixTransport } from './MixTransport'
+import { PlayButton } from './PlayButton'
 
 /** What is heard: play and stop, where, which lane, which loop, at which level, and whether it ever ran dry. */
 export function Transport() {
@@ -50,16 +51,7 @@ function TransportParts() {
     )
   return (
     <Bar>
-      <button
-        type="button"
-        className="solid-button !h-9 w-[92px] justify-center"
-        disabled={!ready}
-        onClick={togglePlay}
-        title={playing ? 'Stop (Space)' : 'Play (Space)'}
-      >
-        {playing ? <Square size={15} fill="currentColor" /> : <Play size={15} fill="currentColor" />}
-        {playing ? 'Stop' : 'Play'}
-      </button>
+      <PlayButton playing={playing} disabled={!ready} toggle={togglePlay} />
       <Clock source={source} active={active} hidden={blind} />
       {source && !blind && (
         <div role="group" aria-label="Heard lane" className="flex items-center gap-0.5">

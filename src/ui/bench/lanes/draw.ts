@@ -1,5 +1,6 @@
 import type { Overview } from '../../../core'
-import { levelFor, type Tick, type View, xOf } from './geometry'
+import { addColumn, levelFor, spanOf } from '../../common/levels'
+import { type Tick, type View, xOf } from './geometry'
 
 export interface LaneDrawing {
   readonly view: View
@@ -70,41 +71,20 @@ export function drawLane(context: CanvasRenderingContext2D, lane: LaneDrawing): 
   if (overview) {
     const framesPerPx = (view.span / widthPx) * stretch
     const level = levelFor(overview, framesPerPx)
-    const bins = level.low.length
-    const outline = new Path2D()
-    const body = new Path2D()
+    const shape = { outline: new Path2D(), body: new Path2D() }
     for (let x = 0; x < widthPx; x++) {
       const from = (view.start * stretch + x * framesPerPx) / level.framesPerBin
       const first = Math.floor(from)
       const last = Math.max(first + 1, Math.floor(from + framesPerPx / level.framesPerBin))
-      if (first >= bins) break
-      let low = 0
-      let high = 0
-      let power = 0
-      let count = 0
-      for (let bin = Math.max(0, first); bin < Math.min(bins, last); bin++) {
-        low = Math.min(low, level.low[bin] as number)
-        high = Math.max(high, level.high[bin] as number)
-        power += (level.rms[bin] as number) ** 2
-        count++
-      }
-      if (count === 0) continue
-      const top = middle - Math.min(1, high) * reach
-      const bottom = middle - Math.max(-1, low) * reach
-      outline.rect(x, top, 1, Math.max(1, bottom - top))
-      const solid = Math.min(Math.sqrt(power / count), 1) * reach
-      body.rect(
-        x,
-        Math.max(top, middle - solid),
-        1,
-        Math.max(1, Math.min(bottom, middle + solid) - Math.max(top, middle - solid)),
-      )
+      if (first >= level.low.length) break
+      const span = spanOf(level, first, last)
+      if (span) addColumn(shape, span, x, middle, reach)
     }
     context.fillStyle = lane.colour
     context.globalAlpha = lane.stale ? 0.16 : 0.5
-    context.fill(outline)
+    context.fill(shape.outline)
     context.globalAlpha = lane.stale ? 0.2 : 1
-    context.fill(body)
+    context.fill(shape.body)
   }
   context.globalAlpha = 1
   if (lane.pitch) drawPitch(context, lane, lane.pitch)

@@ -1,6 +1,3 @@
-import type { Overview } from '../../../core'
-import { coarsen } from '../../../core'
-
 /** Which part of the source the lanes show: first frame and frames across. All lanes share it. */
 export interface View {
   readonly start: number
@@ -75,22 +72,4 @@ export function tickText(seconds: number, stepSeconds: number): string {
   if (seconds < 60) return `${seconds.toFixed(digits)}`
   const minutes = Math.floor(seconds / 60)
   return `${minutes}:${(seconds - minutes * 60).toFixed(digits).padStart(digits > 0 ? digits + 3 : 2, '0')}`
-}
-
-const pyramids = new WeakMap<Overview, Overview[]>()
-const LEVEL_FACTOR = 4
-
-/** The coarsest drawing of a sound that still has at least one bin per `framesPerPx`. */
-export function levelFor(overview: Overview, framesPerPx: number): Overview {
-  let levels = pyramids.get(overview)
-  if (!levels) {
-    levels = [overview]
-    pyramids.set(overview, levels)
-  }
-  let level = 0
-  while (overview.framesPerBin * LEVEL_FACTOR ** (level + 1) <= framesPerPx) {
-    level++
-    if (!levels[level]) levels[level] = coarsen(levels[level - 1] as Overview, LEVEL_FACTOR)
-  }
-  return levels[level] as Overview
 }

@@ -1,10 +1,9 @@
 import { describe, expect, it } from 'vitest'
-import { createOverviewBuilder } from '../../../core'
 import { createRandom } from '../../../core/dsp/random'
 import { format } from '../../fields/NumberField'
 import { parseNumber } from '../../fields/parseNumber'
 import { pitchY, selectionPx } from './draw'
-import { clampView, follow, frameAt, levelFor, pan, ticks, tickText, xOf, zoomAt } from './geometry'
+import { clampView, follow, frameAt, pan, ticks, tickText, xOf, zoomAt } from './geometry'
 import { press, rangeOf } from './gesture'
 
 describe('pitch in a lane', () => {
@@ -65,15 +64,6 @@ describe('the view of the lanes', () => {
     expect(tickText(3.2, 0.1)).toBe('3.2')
     expect(tickText(75, 5)).toBe('1:15')
     expect(tickText(61.5, 0.5)).toBe('1:01.5')
-  })
-
-  it('draws from the coarsest level that still has a bin for each pixel', () => {
-    const builder = createOverviewBuilder(100_000)
-    builder.add([new Float32Array(100_000)], 100_000)
-    const overview = builder.finish()
-    expect(levelFor(overview, 16).framesPerBin).toBe(16)
-    expect(levelFor(overview, 65).framesPerBin).toBe(64)
-    expect(levelFor(overview, 300).framesPerBin).toBe(256)
   })
 
   it('cuts a selection to what is visible', () => {

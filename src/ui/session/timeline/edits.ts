@@ -110,7 +110,7 @@ export const setLength = (id: string, beats: number, gesture?: string) =>
     gesture,
   )
 
-/** The left edge of a part goes elsewhere, and what is heard stays where it was. `perBeat` is its own axis a beat of the timeline. */
+/** The left edge of a part goes elsewhere, and what is heard stays where it was. */
 export const trimStart = (id: string, startBeat: number, beats: number, offset: number, gesture?: string) =>
   editParts(
     [id],
