@@ -24,7 +24,7 @@ import { acceptedEndings } from '../host/sniff'
 import { taggedTempo } from '../host/taggedTempo'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
-import { pcmFileAt, readBytes, shared } from './files'
+import { pcmFileAt, pcmSourceAt, readBytes, shared } from './files'
 import type { Terminal } from './terminal'
 import { askThread, askThreads, threadsFrom } from './threads'
 
@@ -160,8 +160,7 @@ type Given = AudioBlock | { readonly pcmFile: string }
 
 /** The tones of a sound, for a thread beside the one that finds its rhythm. */
 export const serveTones = (given: Given) => (): Tones => {
-  const sound = 'pcmFile' in given ? pcmFileAt(given.pcmFile)?.source : given
-  if (!sound) throw new AppError('file/missing', { file: 'pcmFile' in given ? given.pcmFile : '' })
+  const sound = 'pcmFile' in given ? pcmSourceAt(given.pcmFile) : given
   return finish(knowTones(sound))
 }
 

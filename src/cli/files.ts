@@ -42,17 +42,35 @@ function warn(warnings: DecodedFile['warnings'], err: (line: string) => void) {
   for (const warning of warnings) err(`zumbet: ${errorText(new AppError(warning.code, warning.details))}`)
 }
 
+/** A file, or a part of one, such as a sound within a session file. Plain data. */
+export type FilePlace = string | FilePart
+
+export interface FilePart {
+  readonly file: string
+  /** bytes */
+  readonly at: number
+  readonly length: number
+  /** what the part is called */
+  readonly name: string
+}
+
+const nameOf = (place: FilePlace) => (typeof place === 'string' ? basename(place) : place.name)
+
 /** A sound to be worked with: in memory, or in a file that is read where it is asked for. */
 export type OpenSound = Pick<DecodedFile, 'depth' | 'markers' | 'container'> &
-  ({ readonly audio: AudioBlock } | { readonly pcmFile: string; readonly source: SoundSource })
+  ({ readonly audio: AudioBlock } | { readonly pcmFile: FilePlace; readonly source: SoundSource })
 
 /** As `open`, but plain samples stay in their file: it may be hours long. */
-export async function openSound(file: string, err: (line: string) => void): Promise<OpenSound> {
-  const pcm = pcmFileAt(file)
-  if (!pcm) return open(file, err)
-  warn(warningsOf(pcm, basename(file)), err)
+export const openSound = async (file: string, err: (line: string) => void): Promise<OpenSound> =>
+  openPcmSound(file, err) ?? open(file, err)
+
+/** The same for plain samples alone; undefined for all else. */
+export function openPcmSound(place: FilePlace, err: (line: string) => void): OpenSound | undefined {
+  const pcm = pcmFileAt(place)
+  if (!pcm) return undefined
+  warn(warningsOf(pcm, nameOf(place)), err)
   const { source, depth, markers, container } = pcm
-  return { pcmFile: file, source, depth, markers, container }
+  return { pcmFile: place, source, depth, markers, container }
 }
 
 export const sourceOf = (sound: OpenSound): AudioBlock | SoundSource => ('audio' in sound ? sound.audio : sound.source)
@@ -83,13 +101,30 @@ export function openBytes(file: string): ByteSource & { close(): void } {
   }
 }
 
+/** The bytes of a part of a file, counted from where it begins. To be closed. @throws {AppError} as `openBytes`. */
+export function openPart({ file, at: start, length }: FilePart): ReturnType<typeof openBytes> {
+  const whole = openBytes(file)
+  return {
+    length,
+    read: (at, count) => whole.read(start + at, Math.max(0, Math.min(count, length - at))),
+    close: whole.close,
+  }
+}
+
 /** A file of plain samples, and its bytes; undefined for what is none. @throws {AppError} as `openBytes`. */
-export function pcmFileAt(file: string): (PcmFile & { readonly bytes: ByteSource }) | undefined {
-  const bytes = openBytes(file)
-  const pcm = openPcmFile(bytes, basename(file))
+export function pcmFileAt(place: FilePlace): (PcmFile & { readonly bytes: ByteSource }) | undefined {
+  const bytes = typeof place === 'string' ? openBytes(place) : openPart(place)
+  const pcm = openPcmFile(bytes, nameOf(place))
   if (pcm) return { ...pcm, bytes }
   bytes.close()
   return undefined
+}
+
+/** The samples of such a file that was opened before. @throws {AppError} `file/missing` where it is there no longer. */
+export function pcmSourceAt(place: FilePlace): SoundSource {
+  const source = pcmFileAt(place)?.source
+  if (!source) throw new AppError('file/missing', { file: nameOf(place) })
+  return source
 }
 
 /** The same sound in memory that other threads can see. */

@@ -1,7 +1,6 @@
 import {
   type Analysis,
   type AnalysisNeed,
-  AppError,
   type Arrangement,
   type AudioBlock,
   addPart,
@@ -23,21 +22,17 @@ import {
   sourceWithin,
   withRunUp,
 } from '../core'
-import { pcmFileAt } from './files'
+import { type FilePlace, pcmSourceAt } from './files'
 import { keptThreads } from './threads'
 
 /** A sound as threads hand it on: in memory that all see, or in a file that each reads; and the part of it. */
 export interface GivenSound {
-  readonly whole: AudioBlock | { readonly pcmFile: string }
+  readonly whole: AudioBlock | { readonly pcmFile: FilePlace }
   readonly range: { readonly start: number; readonly end: number } | undefined
 }
 
-function wholeOf({ whole }: GivenSound): SoundSource {
-  if (!('pcmFile' in whole)) return soundSource(whole)
-  const sound = pcmFileAt(whole.pcmFile)?.source
-  if (!sound) throw new AppError('file/missing', { file: whole.pcmFile })
-  return sound
-}
+const wholeOf = ({ whole }: GivenSound): SoundSource =>
+  'pcmFile' in whole ? pcmSourceAt(whole.pcmFile) : soundSource(whole)
 
 const partOf = (sound: SoundSource, { range }: GivenSound) =>
   range ? sourceWithin(sound, range.start, range.end) : sound

@@ -1,6 +1,5 @@
 import { closeSync, openSync } from 'node:fs'
 import {
-  AppError,
   type AudioBlock,
   type ExportOrder,
   type ExportPlan,
@@ -9,7 +8,7 @@ import {
   type SoundSource,
 } from '../core'
 import { drive } from './drive'
-import { type OpenSound, pcmFileAt, shared, sourceOf, writeAll } from './files'
+import { type FilePlace, type OpenSound, pcmSourceAt, shared, sourceOf, writeAll } from './files'
 import { unwritable } from './places'
 import { askThreads } from './threads'
 
@@ -23,7 +22,9 @@ export interface Work {
   readonly target: string
 }
 
-type Given = Omit<Work, 'source'> & { readonly sound: { readonly audio: AudioBlock } | { readonly pcmFile: string } }
+type Given = Omit<Work, 'source'> & {
+  readonly sound: { readonly audio: AudioBlock } | { readonly pcmFile: FilePlace }
+}
 
 /**
  * Render the pieces of a plan into a file, each to where it belongs, in so many threads at once; the file is the same for any number.
@@ -80,9 +81,6 @@ function makePiece(
 
 /** Pieces, one after another, as they are asked for. */
 export function servePieces({ sound, ...rest }: Given) {
-  const source = 'audio' in sound ? sound.audio : pcmFileAt(sound.pcmFile)?.source
-  return (piece: number): PieceFacts => {
-    if (!source) throw new AppError('file/missing', { file: 'pcmFile' in sound ? sound.pcmFile : '' })
-    return makePiece({ ...rest, source }, piece)
-  }
+  const source = 'audio' in sound ? sound.audio : pcmSourceAt(sound.pcmFile)
+  return (piece: number): PieceFacts => makePiece({ ...rest, source }, piece)
 }

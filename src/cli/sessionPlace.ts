@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
 import { basename, dirname, join, relative } from 'node:path'
 import { AppError, bytesInMemory, readWav, writeWav } from '../core'
@@ -7,7 +8,7 @@ import { taggedTempo } from '../host/taggedTempo'
 import { firstSources, readSession, type Session, type SessionRead, type Source } from '../session'
 import { faultOf } from '../session/faults'
 import { isSafePath, type OpenSessionFile, openSessionFile, parseSession, type Sink } from '../session/sessionFile'
-import { type OpenSound, openBytes, openSound, readText } from './files'
+import { type FilePart, type OpenSound, openBytes, openPart, openPcmSound, openSound, readText } from './files'
 
 /** Where a session lies: in a zip with its sounds, or as text beside them. */
 
@@ -57,6 +58,16 @@ async function inZip(file: string): Promise<FoundSession> {
     throw error
   }
   const { read, strange } = zip
+  /** Where a sound lies in the file as it is, and is what its hash says. */
+  async function storedWhole(source: Source): Promise<FilePart | undefined> {
+    const stored = await zip.stored(source)
+    if (!stored) return undefined
+    const { at, length } = stored
+    const hash = createHash('sha256')
+    for (let done = 0; done < length; done += PART_BYTES)
+      hash.update(await bytes.read(at + done, Math.min(PART_BYTES, length - done)))
+    return hash.digest('hex') === stored.hash ? { file, at, length, name: basename(source.file) } : undefined
+  }
   const extract: FoundSession['extract'] = (source, sink) => zip.extract(source, sink)
   return {
     read,
@@ -65,8 +76,15 @@ async function inZip(file: string): Promise<FoundSession> {
       strange.length > 0 ? [`names that lead out of the file were left out: ${strange.slice(0, 5).join(', ')}`] : [],
     sizeOf: (source) => zip.sizeOf(source),
     extract,
-    async open(source) {
+    async open(source, err) {
       if (zip.sizeOf(source) === undefined) return demoSound(source, file)
+      const stored = await storedWhole(source)
+      if (stored) {
+        const part = openPart(stored)
+        const taggedBpm = await taggedTempo(part).finally(part.close)
+        const sound = openPcmSound(stored, err)
+        if (sound) return { ...sound, taggedBpm }
+      }
       const parts: Uint8Array<ArrayBuffer>[] = []
       await extract(source, (bytes) => {
         parts.push(bytes.slice())

@@ -1,5 +1,5 @@
 import { bytesInMemory } from '../core'
-import { hashOfBlob } from '../host/contentHash'
+import { hashAtOnce, hashOfBlob } from '../host/contentHash'
 import { decodeFile } from '../host/decodeFile'
 import { openPcmFile, warningsOf } from '../host/pcmFile'
 import { taggedTempo } from '../host/taggedTempo'
@@ -21,7 +21,7 @@ export async function readFile(blob: Blob, file: string): Promise<ReadFile> {
   const long = openLong(blob, file)
   if (long) return { decoded: long, hash: await hashOfBlob(blob), taggedBpm: await taggedTempo(bytesOf(blob, file)) }
   const bytes = new Uint8Array(await blob.arrayBuffer())
-  const hash = await hashOfBytes(bytes)
+  const hash = await hashAtOnce(bytes)
   const taggedBpm = await taggedTempo(bytesInMemory(bytes))
   return { decoded: await decode(bytes, file), hash, taggedBpm }
 }
@@ -42,10 +42,4 @@ function openLong(blob: Blob, file: string): DecodedSound | undefined {
 async function decode(bytes: Uint8Array, file: string): Promise<DecodedSound> {
   const { audio, ...rest } = await decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a }, sharedSamples)
   return { ...rest, sound: soundInMemory({ ...audio, channels: audio.channels.map(sharedCopy) }) }
-}
-
-/** What lies in memory is hashed by the browser itself, which is quicker. */
-async function hashOfBytes(bytes: Uint8Array<ArrayBuffer>): Promise<string> {
-  const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
-  return [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('')
 }

@@ -64,6 +64,26 @@ describe('the session file', () => {
     await file.close()
   })
 
+  it('tells where sounds lie in it as they are, and only of those', async () => {
+    const blob = await written()
+    const file = await open(blob)
+    const { sources } = session
+    for (const [n, own] of [bell, rain, rain].entries()) {
+      const { at, length, hash } = (await file.stored(sources[n] as (typeof sources)[number])) ?? { at: 0, length: 0 }
+      expect(new Uint8Array(await blob.slice(at, at + length).arrayBuffer())).toEqual(own)
+      expect(hash).toBe(hashOf(own))
+    }
+    const name = `audio/${hashOf(bell)}.wav`
+    const text = json({ sources: [{ file: 'bell.wav', hash: hashOf(bell) }] })
+    for (const level of [0, 6] as const) {
+      const zip = await open(new Blob([zipSync({ 'session.json': text, [name]: bell }, { level }).slice()]))
+      const [source] = zip.read.kind === 'unreadable' ? [] : zip.read.session.sources
+      const stored = await zip.stored(source as NonNullable<typeof source>)
+      if (level === 0) expect(stored?.length).toBe(bell.length)
+      else expect(stored).toBeUndefined()
+    }
+  })
+
   it('reads one that was made by hand, packed or not, whose sounds lie where their names say', async () => {
     const file = await openZip({
       'session.json': json({ sources: [{ file: 'sounds/bell.wav' }, { file: 'rain.wav' }] }),

@@ -98,7 +98,20 @@ export interface OpenSessionFile {
    * @throws {AppError} `session-file/missing`, `session-file/damaged`
    */
   extract(source: Source, sink: Sink): Promise<void>
+  /**
+   * Where the sound of a source lies in the file just as it is, neither packed nor locked, under its hash.
+   * It is not looked at: only its hash tells whether it is whole.
+   */
+  stored(source: Source): Promise<StoredSound | undefined>
   close(): Promise<void>
+}
+
+/** Bytes of a session file, counted from its start. */
+export interface StoredSound {
+  readonly at: number
+  readonly length: number
+  /** what they should come to, SHA-256 */
+  readonly hash: string
 }
 
 /**
@@ -161,9 +174,25 @@ export async function openSessionFile(bytes: PartBytes, file: string): Promise<O
       if (!entry) throw new AppError('session-file/missing', { file, name: source.name })
       await take(entry, out)
     },
+    async stored(source) {
+      const entry = entryOf(source)
+      const hash = entry && hashIn(entry)
+      const { compressionMethod, encrypted, compressedSize, uncompressedSize: length, offset } = entry ?? {}
+      if (!hash || encrypted || compressionMethod !== 0 || compressedSize !== length) return undefined
+      const head = await bytes.read(offset as number, LOCAL_HEAD_BYTES)
+      if (head.length < LOCAL_HEAD_BYTES) return undefined
+      const view = new DataView(head.buffer, head.byteOffset, head.length)
+      if (view.getUint32(0, true) !== LOCAL_HEAD) return undefined
+      const at = (offset as number) + LOCAL_HEAD_BYTES + view.getUint16(26, true) + view.getUint16(28, true)
+      return at + (length as number) <= bytes.length ? { at, length: length as number, hash } : undefined
+    },
     close: () => zip.close(),
   }
 }
+
+/** what stands before each entry's bytes: a mark, and behind 30 bytes its name and more */
+const LOCAL_HEAD = 0x04034b50
+const LOCAL_HEAD_BYTES = 30
 
 /** @throws {AppError} `session-file/unreadable` for what is no JSON. */
 export function parseSession(text: string, file: string): unknown {

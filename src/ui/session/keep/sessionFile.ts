@@ -21,7 +21,12 @@ const { getState, setState } = store
 /** Zips are read by a package that nobody needs to see the bench. */
 const zips = () => import('../../../session/sessionFile')
 let stop: AbortController | undefined
-let opened: { readonly file: OpenSessionFile; readonly name: string } | undefined
+let opened: Opened | undefined
+
+interface Opened {
+  readonly file: OpenSessionFile
+  readonly blob: Blob
+}
 
 /** One at a time; progress is shown, and it can be stopped. */
 async function working(
@@ -111,7 +116,7 @@ export async function offerSession(file: File) {
       ...(read.mended.length > 0 ? [mendedText(read.mended, (n) => read.session.sources[n]?.name)] : []),
       ...(session.strange.length > 0 ? [`names that lead out of the file left out: ${session.strange.length}`] : []),
     ]
-    opened = { file: session, name: file.name }
+    opened = { file: session, blob: file }
     setState({ offered: { file: file.name, session: read.session, notes } })
   })
 }
@@ -129,7 +134,7 @@ export async function acceptSession(how: 'beside' | 'instead') {
   if (!offered || !from || !mayChange()) return
   await working('Opening', offered.file, async (show, signal) => {
     void askToPersist()
-    const { session, missing, hashes } = await takeSounds(offered.session, from.file, show, signal)
+    const { session, missing, hashes } = await takeSounds(offered.session, from, show, signal)
     const { withNewIds } = await zips()
     const { sources, ...rest } = withNewIds(session, () => crypto.randomUUID())
     edit(`Open ${offered.file}`, (draft) => {
@@ -152,30 +157,27 @@ export async function acceptSession(how: 'beside' | 'instead') {
 }
 
 /** Keep the sounds of an opened session. Sources without their sound are left out and told of. */
-async function takeSounds(
-  session: Session,
-  file: OpenSessionFile,
-  show: (progress: number) => void,
-  signal: AbortSignal,
-) {
+async function takeSounds(session: Session, from: Opened, show: (progress: number) => void, signal: AbortSignal) {
+  const { file } = from
   const total = session.sources.reduce((sum, source) => sum + (file.sizeOf(source) ?? 0), 1)
-  const { blobSink } = await zips()
   const missing: string[] = []
   const hashes: string[] = []
   const sources: Source[] = []
   let done = 0
   for (const source of session.sources) {
     try {
-      const { sink, finish } = blobSink()
-      const hash = await createContentHash()
-      await file.extract(source, (bytes) => {
+      const before = done
+      const told = (bytes: number) => {
         signal.throwIfAborted()
-        hash.add(bytes)
-        done += bytes.length
+        done += bytes
         show(Math.min(1, done / total))
-        return sink(bytes)
-      })
-      const own = hash.finish()
+      }
+      let sound = await storedWhole(source, from, told)
+      if (!sound) {
+        done = before
+        sound = await extracted(source, file, told)
+      }
+      const { hash: own, blob } = sound
       const name = source.file.replace(/^.*[\\/]/, '')
       if (source.origin === 'demo' && (await isDemo(source, own))) {
         const { hash: _, ...rest } = source
@@ -183,7 +185,7 @@ async function takeSounds(
         continue
       }
       hashes.push(own)
-      await contents.put(own, finish())
+      await contents.put(own, blob)
       sources.push({ ...source, origin: 'file', file: name, hash: own })
     } catch (error) {
       signal.throwIfAborted()
@@ -192,6 +194,36 @@ async function takeSounds(
     }
   }
   return { session: { ...session, sources }, missing, hashes }
+}
+
+interface TakenSound {
+  readonly blob: Blob
+  readonly hash: string
+}
+
+/** A sound that lies in the file as it is, and is what its hash says: it need not be taken out. */
+async function storedWhole(
+  source: Source,
+  { file, blob }: Opened,
+  told: (bytes: number) => void,
+): Promise<TakenSound | undefined> {
+  const stored = await file.stored(source)
+  if (!stored) return undefined
+  const own = blob.slice(stored.at, stored.at + stored.length)
+  return (await hashOfBlob(own, told)) === stored.hash ? { blob: own, hash: stored.hash } : undefined
+}
+
+/** A sound as it is taken out of the file; the sum in the zip tells whether it is whole. */
+async function extracted(source: Source, file: OpenSessionFile, told: (bytes: number) => void): Promise<TakenSound> {
+  const { blobSink } = await zips()
+  const { sink, finish } = blobSink()
+  const hash = await createContentHash()
+  await file.extract(source, (bytes) => {
+    told(bytes.length)
+    hash.add(bytes)
+    return sink(bytes)
+  })
+  return { blob: finish(), hash: hash.finish() }
 }
 
 /** Whether this server has the very same demo sound: then its bytes need not be kept. */
