@@ -124,7 +124,7 @@ export {
 export { readTask, renderBlock, renderTask } from './render/renderTask'
 export { fileBase, resultName } from './render/resultName'
 export { mayBeCut, piecesBetween } from './render/seams'
-export { finish, type Progress, type Task } from './task'
+export { finish, type Preparing, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export { BEATS_PER_BAR_RANGE, type Metre, type OpenMetre, openMetre } from './timeline/metre'
 export { type OwnBeats, ownPassage } from './timeline/ownBeats'

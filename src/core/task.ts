@@ -6,6 +6,13 @@ export interface Progress {
 /** Long work: it yields its progress between pieces, so whoever drives it can breathe, show, or stop. */
 export type Task<Result> = Generator<Progress, Result, void>
 
+/**
+ * Work in small steps for whoever may not be held up. `waits` comes while it can do nothing, since a part of a file is
+ * still being read beside: it is to be asked again in a later turn of the event loop.
+ */
+// biome-ignore lint/suspicious/noConfusingVoidType: most steps have nothing to tell
+export type Preparing = Generator<'waits' | void>
+
 /** Run a task, or other work in steps, to its end in one go. */
 export function finish<Result>(task: Generator<unknown, Result, void>): Result {
   for (;;) {

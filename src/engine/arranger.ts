@@ -9,6 +9,7 @@ import {
   openPart,
   openTempo,
   type PartVoice,
+  type Preparing,
   rowGains,
   type SoundSource,
   type Voice,
@@ -43,13 +44,13 @@ const JUMP_SECONDS = 0.005
 const START_SECONDS = 0.002
 const STOP_BLOCKS = 2
 /** a jump is got ready when it is this near */
-const JUMP_READY_SECONDS = 1.5
+const JUMP_READY_SECONDS = 2.5
 /** so much is read before it is needed */
 const HEAD_BLOCKS = 16
 /** blocks that are read in one step of work */
 const STEP_BLOCKS = 4
 /** a part that begins within this is opened */
-const SOON_SECONDS = 2
+const SOON_SECONDS = 3
 
 /** A part that plays: its strand, and what it is read from next. */
 interface Playing {
@@ -60,7 +61,7 @@ interface Playing {
   queue: StrandBlock[]
   /** the frame of the timeline that is got ready, or was, and what is still to be done for it */
   readyFor: number
-  work: Generator<void> | undefined
+  work: Preparing | undefined
 }
 
 /** What will take over, while it is got ready. */
@@ -78,7 +79,7 @@ interface Coming {
     readonly laid: LaidPart
     readonly voice: PartVoice
     readonly blocks: StrandBlock[]
-    work: Generator<void> | undefined
+    work: Preparing | undefined
   }[]
   /** parts that go on as they are */
   readonly kept: ReadonlySet<string>
@@ -372,14 +373,13 @@ export function createArranger(
         return true
       }
       if (!coming) return prepareSoon()
+      let waits = false
       for (const part of coming.parts) {
-        if (part.work) {
-          if (part.work.next().done) part.work = undefined
-          return true
-        }
-        if (readOn(coming, part, STEP_BLOCKS)) return true
+        const step = part.work && stepOf(part)
+        if (step === 'waits') waits = true
+        else if (step || readOn(coming, part, STEP_BLOCKS)) return true
       }
-      if (!isDue(coming)) return false
+      if (waits || !isDue(coming)) return false
       land(coming)
       return true
     },
@@ -396,10 +396,9 @@ export function createArranger(
   function prepareSoon(): boolean {
     const now = strands.written + shift
     for (const own of playing) {
-      if (own.work) {
-        if (own.work.next().done) own.work = undefined
-        return true
-      }
+      const step = own.work && stepOf(own)
+      if (step === 'waits') continue
+      if (step) return true
       const next = own.laid.from >= now ? own.laid.from : own.voice.nextStart(now)
       if (next === own.readyFor || next - now > SOON_SECONDS * rate) continue
       own.readyFor = next
@@ -411,6 +410,13 @@ export function createArranger(
 }
 
 export type Arranger = ReturnType<typeof createArranger>
+
+/** Do a step of what is to be done for a part. */
+function stepOf(part: { work: Preparing | undefined }): 'waits' | 'done' {
+  const step = part.work?.next()
+  if (step?.done) part.work = undefined
+  return step?.value ?? 'done'
+}
 
 /** Whether a part goes on as it was: the same sound by the same recipe at the same frames. */
 function sameSound(before: LaidPart, now: LaidPart, sameLine: boolean): boolean {

@@ -8,4 +8,14 @@ export type { MixSound } from './playerProtocol'
 export { type InputDevice, inputDevices, type Recording, SIMULATED_INPUT, startRecording } from './recorder'
 export { clearScratch, scratchFolder } from './scratch'
 export { sharedSamples } from './sharedMemory'
-export { isInMemory, partOfSound, type Sound, samplesHeld, soundInMemory } from './sound'
+export {
+  hasLevels,
+  isInMemory,
+  isLong,
+  MOST_SAMPLES_TOGETHER,
+  partOfSound,
+  type Sound,
+  samplesHeld,
+  soundInMemory,
+  withLevels,
+} from './sound'

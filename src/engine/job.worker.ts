@@ -5,6 +5,7 @@ import {
   joinSurveys,
   knowRhythm,
   knowTones,
+  type Levels,
   piecesBetween,
   planExportTask,
   planOf,
@@ -12,16 +13,17 @@ import {
 } from '../core'
 import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
+import { taggedTempo } from '../host/taggedTempo'
 import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
 import { measure } from './jobs/measuring'
 import { mix } from './jobs/mixing'
 import type { JobOptions as Options } from './jobs/options'
 import { clip, spectrogram } from './jobs/picturing'
 import { draw, exportPiece, render } from './jobs/rendering'
-import { gather, sharedFacts, sharedLevels, sharedPart, surveyTask } from './jobs/surveying'
+import { gather, levelsTask, sharedFacts, sharedLevels, sharedPart, surveyTask } from './jobs/surveying'
 import { readFile, readSound } from './readFile'
 import { isLow } from './ring'
-import { isInMemory, openSound, withLevels } from './sound'
+import { bytesOf, isInMemory, MOST_SAMPLES_TOGETHER, openSound, withLevels } from './sound'
 
 const running = new Map<number, AbortController>()
 /** work in the background leaves half of the time to others */
@@ -97,7 +99,11 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     const facts = await runTask(surveyTask(openSound(sound), levels), options)
     return { decoded: { ...decoded, sound: withLevels(sound, sharedLevels(levels)) }, facts, hash, taggedBpm }
   }
-  if (job.kind === 'open') return (await readSound(job.blob, job.file)).sound
+  if (job.kind === 'open') {
+    const { sound } = await readSound(job.blob, job.file, MOST_SAMPLES_TOGETHER)
+    return { sound, taggedBpm: await taggedTempo(bytesOf(job.blob, job.file)) }
+  }
+  if (job.kind === 'levels') return sharedLevels(await runTask(levelsTask(openSound(job.sound)), options)) as Levels
   if (job.kind === 'survey') return runTask(surveyTask(openSound(job.sound)), options)
   if (job.kind === 'knowRhythm') return runTask(knowRhythm(openSound(job.sound), job.options), options)
   if (job.kind === 'attacksAt') {

@@ -7,6 +7,7 @@ import type {
   ExportOrder,
   ExportPlan,
   KnowOptions,
+  Levels,
   MixFacts,
   MixOrder,
   Overview,
@@ -42,8 +43,10 @@ export type FileFacts = FoundFacts
 
 export type Job =
   | { readonly kind: 'decode'; readonly blob: Blob; readonly file: string }
-  /** its samples alone, as soon as may be */
+  /** its samples alone, as soon as may be; those of a long one stay in its file */
   | { readonly kind: 'open'; readonly blob: Blob; readonly file: string }
+  /** how loud a sound is where */
+  | { readonly kind: 'levels'; readonly sound: Sound }
   /** level and drawing of a part of a sound */
   | { readonly kind: 'survey'; readonly sound: Sound }
   /** what there is to know of a sound comes in halves that go side by side */
@@ -148,7 +151,8 @@ export interface JobResults {
     readonly hash: string
     readonly taggedBpm: number | undefined
   }
-  open: Sound
+  open: { readonly sound: Sound; readonly taggedBpm: number | undefined }
+  levels: Levels
   survey: SoundFacts
   knowRhythm: Rhythm
   knowTones: Tones

@@ -7,6 +7,7 @@ import {
   needsOf,
   openPlan,
   type Plan,
+  type Preparing,
   planOf,
   preparePlan,
   type Recipe,
@@ -50,7 +51,7 @@ interface Coming {
   /** the place that was asked for; undefined for wherever the sound has come by then */
   readonly seekTo: number | undefined
   readonly seconds: number
-  work: Generator<void>
+  work: Preparing
   /** source frames that will be ready when the work is done */
   readyTo: number
 }
@@ -120,7 +121,7 @@ export function createLaneMixer(
   /** a lane that takes long to begin: it is got ready while what is heard goes on, and takes over then */
   let coming: Coming | undefined
   /** the work for what comes behind this frame of what is heard: its next piece, or the loop's start */
-  let ahead: { readonly from: number; readonly work: Generator<void> | undefined } | undefined
+  let ahead: { readonly from: number; readonly work: Preparing | undefined } | undefined
 
   /** The stream that is coming or has come; the others are leaving. */
   const current = () => streams[streams.length - 1] as Stream

@@ -26,13 +26,13 @@ export async function readFile(blob: Blob, file: string): Promise<ReadFile> {
   return { decoded: await decode(bytes, file), hash, taggedBpm }
 }
 
-/** Its sound alone, as soon as may be. */
-export const readSound = async (blob: Blob, file: string): Promise<DecodedSound> =>
-  openLong(blob, file) ?? decode(new Uint8Array(await blob.arrayBuffer()), file)
+/** Its sound alone, as soon as may be. One of more samples than `most` stays in its file, where that can be read anywhere. */
+export const readSound = async (blob: Blob, file: string, most: number): Promise<DecodedSound> =>
+  openLong(blob, file, most) ?? decode(new Uint8Array(await blob.arrayBuffer()), file)
 
-function openLong(blob: Blob, file: string): DecodedSound | undefined {
-  const wav = mayBeLong(blob) ? openPcmFile(bytesOf(blob, file), file) : undefined
-  if (!wav || !isLong(wav.source)) return undefined
+function openLong(blob: Blob, file: string, most?: number): DecodedSound | undefined {
+  const wav = mayBeLong(blob, most) ? openPcmFile(bytesOf(blob, file), file) : undefined
+  if (!wav || !isLong(wav.source, most)) return undefined
   const { source, container, depth, markers } = wav
   const { sampleRate, channelCount, frames } = source
   const sound: Sound = { sampleRate, channelCount, frames, lies: { blob, file, from: 0 } }

@@ -36,13 +36,18 @@ interface InFile {
 }
 
 /** four minutes of stereo: longer ones stay in their file, where that can be read anywhere */
-const MOST_SAMPLES_IN_MEMORY = 2 * 48_000 * 240
+export const MOST_SAMPLES_ALONE = 2 * 48_000 * 240
+/** a minute: of those that play together many lie in memory */
+export const MOST_SAMPLES_TOGETHER = 2 * 48_000 * 60
 
-export const isLong = ({ frames, channelCount }: Pick<Sound, 'frames' | 'channelCount'>) =>
-  frames * channelCount > MOST_SAMPLES_IN_MEMORY
+export const isLong = ({ frames, channelCount }: Pick<Sound, 'frames' | 'channelCount'>, most = MOST_SAMPLES_ALONE) =>
+  frames * channelCount > most
 
 /** Whether a file can hold so much: no sample takes less than a byte. */
-export const mayBeLong = (file: Blob) => file.size > MOST_SAMPLES_IN_MEMORY
+export const mayBeLong = (file: Blob, most = MOST_SAMPLES_ALONE) => file.size > most
+
+/** Whether it is known how loud it is where, as far as that takes a while to find out. */
+export const hasLevels = ({ lies }: Sound): boolean => 'channels' in lies || lies.levels !== undefined
 
 export const isInMemory = ({ lies }: Sound): boolean => 'channels' in lies
 
@@ -74,12 +79,14 @@ export function partOfSound(sound: Sound, start: number, end: number): Sound {
 }
 
 /**
- * The samples of a sound, for whoever is in a worker: a file is read at once, while others wait. What is kept of its parts hangs on what
- * is returned: it goes with it.
+ * The samples of a sound, for whoever is in a worker: a file is read at once, while others wait. What is kept of its
+ * parts hangs on what is returned: it goes with it.
+ * @param open  the bytes of a file, where they are had in another way.
  */
-export function openSound({ lies, sampleRate, frames }: Sound): SoundSource {
+export function openSound(sound: Sound, open: (blob: Blob, file: string) => ByteSource = bytesOf): SoundSource {
+  const { lies, sampleRate, frames } = sound
   if ('channels' in lies) return soundSource({ sampleRate, channels: lies.channels })
-  const wav = openPcmFile(bytesOf(lies.blob, lies.file), lies.file)
+  const wav = openPcmFile(open(lies.blob, lies.file), lies.file)
   if (!wav) throw new AppError('storage/lost', { name: lies.file })
   const source = sourceWithin(inBlocks(wav.source), lies.from, lies.from + frames)
   return { ...source, slow: true, ...(lies.levels && { levels: lies.levels }) }

@@ -1,4 +1,5 @@
 import type { SoundSource } from '../core'
+import { bytesAhead } from './bytesAhead'
 import { openSound, type Sound } from './sound'
 
 /**
@@ -9,7 +10,8 @@ export function createSoundRegistry() {
   const opened = new Map<string, SoundSource>()
   return {
     open(key: string, sound: Sound): SoundSource {
-      const there = opened.get(key) ?? openSound(sound)
+      // whoever plays may not be held up
+      const there = opened.get(key) ?? openSound(sound, bytesAhead)
       opened.set(key, there)
       return there
     },

@@ -2,6 +2,8 @@
 export interface ByteSource {
   readonly length: number
   read(at: number, count: number): Uint8Array
+  /** As of a `SoundSource`, in bytes. */
+  ahead?(at: number, count: number): number
 }
 
 /** Bytes that are all there. */

@@ -111,8 +111,14 @@ export function openPcm(bytes: ByteSource, layout: PcmLayout, file: string): Pcm
     readInto(channels, from)
     return { sampleRate, channels }
   }
+  const ahead =
+    bytes.ahead &&
+    ((from: number, to: number) => {
+      const there = bytes.ahead?.(soundAt + from * frameBytes, (to - from) * frameBytes) ?? 0
+      return Math.floor(there / frameBytes)
+    })
   return {
-    source: { sampleRate, channelCount, frames, part },
+    source: { sampleRate, channelCount, frames, ...(ahead && { ahead }), part },
     readInto,
     mayBeStrange: coding.kind === 'float',
     markers: layout.markers(frames),

@@ -18,6 +18,12 @@ export interface SoundSource {
   readonly levels?: Levels
   /** asking for a part takes a while: whoever may not be held up has it read before */
   readonly slow?: boolean
+  /**
+   * Of a slow one, for whoever may not be held up: have frames from `from` up to `to` read beside, as far as there is room.
+   * @returns how many of them, from `from` on, can be had at once, all where there is nothing more to wait for.
+   *   They come in a later turn of the event loop.
+   */
+  ahead?(from: number, to: number): number
   /** Its frames from `from` up to `to`, both within it. Not to be written to. */
   part(from: number, to: number): AudioBlock
 }
@@ -53,8 +59,13 @@ export function partAround(source: SoundSource, from: number, to: number): { sta
 /** A part of a source as a source of its own, its frames counted from `from`. */
 export function sourceWithin(source: SoundSource, from: number, to: number): SoundSource {
   if (from === 0 && to === source.frames) return source
-  const { levels: _, ...rest } = source
-  return { ...rest, frames: to - from, part: (start, end) => source.part(from + start, from + end) }
+  const { levels: _, ahead, ...rest } = source
+  return {
+    ...rest,
+    frames: to - from,
+    ...(ahead && { ahead: (start, end) => ahead(from + start, from + end) }),
+    part: (start, end) => source.part(from + start, from + end),
+  }
 }
 
 const BLOCK_FRAMES = 1 << 15

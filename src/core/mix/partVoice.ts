@@ -9,6 +9,7 @@ import { resolveSettings } from '../methods/settings'
 import { atRate } from '../render/atRate'
 import { openPlan, type Plan, planOf, preparePlan, sourceVoice } from '../render/openVoice'
 import { type Recipe, type ResolvedRecipe, resolveRecipe } from '../render/recipe'
+import type { Preparing } from '../task'
 import { asOutput } from '../timeline/axes'
 import { shiftedMap, type TimeMap } from '../timeline/timeMap'
 import { LAP_FADE_SECONDS, type LaidPart, type Lap } from './layPart'
@@ -20,7 +21,7 @@ export interface PartVoice extends Voice {
   /** where reading has to begin so that from this frame on it comes to what reading all of it comes to */
   readsFrom(frame: number): number
   /** All that can be done before it begins at a frame, in small steps. The samples are the same without. */
-  prepare(frame: number): Generator<void>
+  prepare(frame: number): Preparing
   /** the frame behind this one at which something has to be begun: a next round, or a next piece of a long one */
   nextStart(frame: number): number
 }
@@ -66,7 +67,7 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     const there = plans.get(lap)
     if (there) return there
     const round = laid.loop && roundSource(source, known, laid.loop)
-    const own = round ? soundSource(round.audio) : source
+    const own = round?.own ?? source
     const heard = round ? round.known : known
     const map = round ? shiftedMap(lap.map, round.start, own.frames) : lap.map
     const plan = planOf(settled(), own, heard.attacks, map)
@@ -81,7 +82,15 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     const { voice, seams }: { voice: Voice; seams: readonly number[] } =
       asItIs === undefined
         ? openPlan(own, plan, heard)
-        : { voice: { read: (frame, out) => bare.read(frame + asItIs, out) }, seams: [] }
+        : {
+            voice: {
+              read(frame, out) {
+                readAhead(own, frame + asItIs)
+                bare.read(frame + asItIs, out)
+              },
+            },
+            seams: [],
+          }
     return {
       lap,
       voice: atRate({ voice, channelCount: own.channelCount, sampleRate: own.sampleRate }, rate),
@@ -156,6 +165,9 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
         const first = plan.map.sourceAt(asOutput(((at - lap.zero) / rate) * own.sampleRate))
         const last = Math.min(own.frames, first + PREPARED_SECONDS * own.sampleRate)
         yield* preparePlan(own, plan, heard, Math.max(0, first), last) ?? []
+      } else {
+        const first = Math.round(((at - lap.zero) / rate) * own.sampleRate) + asItIs
+        while (!readAhead(own, first)) yield 'waits'
       }
       openedFor(lap)
     },
@@ -165,6 +177,17 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
       return starts[lowerBound(starts, frame + 1)] ?? laps[n + 1]?.zero ?? Number.POSITIVE_INFINITY
     },
   }
+}
+
+/** what passes as it is is read from its file so far ahead; a little of that is enough to begin, s */
+const READ_AHEAD_SECONDS = 1.5
+const ENOUGH_AHEAD_SECONDS = 0.2
+
+/** Have what comes next of a slow source read; whether it is there. */
+function readAhead({ ahead, frames, sampleRate }: SoundSource, from: number): boolean {
+  const start = Math.max(0, Math.min(frames, from))
+  const end = Math.min(frames, start + Math.round(READ_AHEAD_SECONDS * sampleRate))
+  return !ahead || ahead(start, end) >= Math.min(end - start, ENOUGH_AHEAD_SECONDS * sampleRate)
 }
 
 interface Opened {

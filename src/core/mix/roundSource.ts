@@ -1,10 +1,10 @@
 import type { Analysis } from '../analysis/analysis'
 import { type AudioBlock, silence } from '../audio/block'
-import type { SoundSource } from '../audio/soundSource'
+import { type SoundSource, soundSource } from '../audio/soundSource'
 
 /** A piece of a source that goes round: before its first frame lies its end, behind its last its beginning. */
 export interface RoundSource {
-  readonly audio: AudioBlock
+  readonly own: SoundSource
   readonly known: Analysis
   /** the frame of the source that its first one is; below 0 where the piece begins at the source's start */
   readonly start: number
@@ -34,21 +34,38 @@ export function roundSource(
   if (there?.of === known) return there.round
   const margin = Math.round(MARGIN_SECONDS * sampleRate)
   const frames = length + 2 * margin
-  const channels = silence(source.channelCount, frames)
-  /** Run by run of the round: where it lies in the block, and in the source. */
-  for (let at = 0; at < frames; ) {
-    const inRound = modulo(at - margin, length)
-    const count = Math.min(frames - at, length - inRound)
-    const from = Math.max(0, Math.min(source.frames, first + inRound))
-    const to = Math.max(from, Math.min(source.frames, first + inRound + count))
-    const part = source.part(from, to)
-    channels.forEach((channel, c) => {
-      channel.set(part.channels[c] as Float32Array, at + from - first - inRound)
-    })
-    at += count
+  /** Frames of the round, run by run: where each lies in the block, and in the source. */
+  function part(start: number, end: number): AudioBlock {
+    const channels = silence(source.channelCount, end - start)
+    for (let at = start; at < end; ) {
+      const inRound = modulo(at - margin, length)
+      const count = Math.min(end - at, length - inRound)
+      const from = Math.max(0, Math.min(source.frames, first + inRound))
+      const to = Math.max(from, Math.min(source.frames, first + inRound + count))
+      const run = source.part(from, to)
+      channels.forEach((channel, c) => {
+        channel.set(run.channels[c] as Float32Array, at - start + from - first - inRound)
+      })
+      at += count
+    }
+    return { sampleRate, channels }
   }
+  const { ahead } = source
+  // up to where the round begins again
+  const readAhead = (start: number, end: number) => {
+    const inRound = modulo(start - margin, length)
+    const from = Math.max(0, first + inRound)
+    const to = Math.max(from, Math.min(source.frames, first + Math.min(length, inRound + end - start)))
+    const there = ahead?.(from, to) ?? 0
+    return there === to - from ? end - start : there
+  }
+  const { channelCount } = source
+  // a short one lies in memory; what would have to be read from a file is read where it is asked for
+  const own: SoundSource = source.slow
+    ? { sampleRate, channelCount, frames, slow: true, part, ...(ahead && { ahead: readAhead }) }
+    : soundSource(part(0, frames))
   const start = first - margin
-  const round = { audio: { sampleRate, channels }, known: around(known, start, frames, first, length), start }
+  const round = { own, known: around(known, start, frames, first, length), start }
   kept.set(key, { of: known, round })
   return round
 }

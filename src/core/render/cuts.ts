@@ -1,6 +1,7 @@
 import type { Analysis, AnalysisNeed } from '../analysis/analysis'
 import { type AudioBlock, silence } from '../audio/block'
 import type { SoundSource } from '../audio/soundSource'
+import type { Preparing } from '../task'
 import type { Span } from './seams'
 
 /** A part of a source as methods see it: frames of all of it count from `start`. */
@@ -14,11 +15,20 @@ export interface Cut {
 const MARGIN_SECONDS = 3
 /** windows of any method begin on the same frames of every cut, unless it is the pitch track whose steps have to fall into place */
 const GRID = 1 << 14
-/** a piece and the one that it hands over to */
-const KEPT = 2
+/** cuts of a source that may be in use at the same time: of pieces that hand over, by several parts */
+const MOST_KEPT = 8
+
+interface Kept {
+  readonly key: string
+  readonly known: Analysis
+  /** gone when no voice uses it any more */
+  readonly cut: WeakRef<Cut>
+}
 
 /** What is kept of a cut by others is found under its block: so the same cut has the same one, as long as it is in use. */
-const kept = new WeakMap<SoundSource, { readonly key: string; readonly known: Analysis; readonly cut: Cut }[]>()
+const kept = new WeakMap<SoundSource, Kept[]>()
+/** the one that was made last stays: who will use it may not have it yet */
+const lastMade = new WeakMap<SoundSource, Cut>()
 
 /** The part of a source that a piece is made of, with what lies around it. */
 export function cutFor(source: SoundSource, span: Span, known: Analysis, needs: readonly AnalysisNeed[]): Cut {
@@ -35,16 +45,18 @@ export function prepareCut(
   span: Span,
   known: Analysis,
   needs: readonly AnalysisNeed[],
-): Generator<void> | undefined {
+): Preparing | undefined {
   const { start, end } = around(source, span, known, needs)
   return source.slow && !keptCut(source, start, end, known) ? readCut(source, start, end, known) : undefined
 }
 
-function* readCut(source: SoundSource, start: number, end: number, known: Analysis): Generator<void> {
+function* readCut(source: SoundSource, start: number, end: number, known: Analysis): Preparing {
   const { sampleRate, channelCount } = source
   const channels = silence(channelCount, end - start)
   for (let at = start; at < end; at += BREATH_FRAMES) {
-    const part = source.part(at, Math.min(end, at + BREATH_FRAMES))
+    const to = Math.min(end, at + BREATH_FRAMES)
+    while ((source.ahead?.(at, end) ?? to - at) < to - at) yield 'waits'
+    const part = source.part(at, to)
     channels.forEach((channel, c) => {
       channel.set(part.channels[c] as Float32Array, at - start)
     })
@@ -65,11 +77,16 @@ function around(source: SoundSource, span: Span, known: Analysis, needs: readonl
 const keyOf = (start: number, end: number) => `${start} ${end}`
 
 const keptCut = (source: SoundSource, start: number, end: number, known: Analysis): Cut | undefined =>
-  kept.get(source)?.find((one) => one.key === keyOf(start, end) && one.known === known)?.cut
+  kept
+    .get(source)
+    ?.find((one) => one.key === keyOf(start, end) && one.known === known)
+    ?.cut.deref()
 
 function keep(source: SoundSource, end: number, known: Analysis, audio: AudioBlock, start: number): Cut {
   const cut = { start, audio, analysis: analysisOf(known, start, end) }
-  kept.set(source, [...(kept.get(source) ?? []).slice(1 - KEPT), { key: keyOf(start, end), known, cut }])
+  const others = (kept.get(source) ?? []).filter((one) => one.cut.deref()).slice(1 - MOST_KEPT)
+  kept.set(source, [...others, { key: keyOf(start, end), known, cut: new WeakRef(cut) }])
+  lastMade.set(source, cut)
   return cut
 }
 

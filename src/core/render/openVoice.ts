@@ -6,6 +6,7 @@ import { keepFormants } from '../methods/keepFormants'
 import type { AnyMethod, Voice } from '../methods/method'
 import { methodById } from '../methods/registry'
 import { resolveSettings } from '../methods/settings'
+import type { Preparing } from '../task'
 import { asOutput, asSource, type OutputFrame } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import { constantPitch, type PitchLine, pointPitch, tapeMap } from '../timeline/pitchLine'
@@ -199,7 +200,7 @@ export function preparePlan(
   known: Analysis,
   from: number,
   to: number,
-): Generator<void> | undefined {
+): Preparing | undefined {
   const source = soundSource(sound)
   const { method, map, isSource } = plan
   if (!method.prepare && !source.slow) return undefined
@@ -214,7 +215,7 @@ export function preparePlan(
   return reading ? oneAfterOther(reading, making) : making()
 }
 
-function* oneAfterOther(first: Generator<void>, second: () => Generator<void> | undefined): Generator<void> {
+function* oneAfterOther(first: Preparing, second: () => Preparing | undefined): Preparing {
   yield* first
   const more = second()
   if (more) yield* more

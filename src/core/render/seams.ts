@@ -18,6 +18,9 @@ const SILENT_STEPS = 2
 const QUIET_STEPS = 4
 /** source that a piece is made of at most: it lies in memory */
 const MOST_SOURCE_SECONDS = 120
+/** the same of what lies on a timeline: many lie in memory at once, and are read where one jumps to */
+const LAID_PIECE_SECONDS = 10
+const LAID_SOURCE_SECONDS = 40
 
 /** A part of a source or a result, frames, the end exclusive. */
 export interface Span {
@@ -39,6 +42,8 @@ export interface SeamOptions {
   readonly anywhere: boolean
   /** seconds of source that a piece may span, 120 if not said; where it would be more, it is cut at the quietest place */
   readonly mostSourceSeconds?: number
+  /** seconds that a piece has at least, 20 if not said */
+  readonly pieceSeconds?: number
 }
 
 /**
@@ -51,13 +56,13 @@ export function seamsOf(
   source: SoundSource,
   map: TimeMap,
   attacks: readonly Attack[],
-  { anywhere, mostSourceSeconds = MOST_SOURCE_SECONDS }: SeamOptions,
+  { anywhere, mostSourceSeconds = MOST_SOURCE_SECONDS, pieceSeconds = PIECE_SECONDS }: SeamOptions,
 ): readonly number[] {
   const { sampleRate } = source
   const frames = map.outputFrames
   const seams: number[] = []
   if (!mayBeCut(frames, sampleRate)) return seams
-  const piece = PIECE_SECONDS * sampleRate
+  const piece = pieceSeconds * sampleRate
   const before = BEFORE_ATTACK_SECONDS * sampleRate
   const cuts = attacks
     .map(({ frame, strength }) => ({ at: Math.floor(map.outputAt(asSource(frame)) - before), strength }))
@@ -106,8 +111,12 @@ export function laidSeams(
     kept = { of: attacks, byOptions: new Map() }
     ownSeams.set(source, kept)
   }
-  const key = `${options.anywhere} ${options.mostSourceSeconds}`
-  const own = kept.byOptions.get(key) ?? seamsOf(source, straightMap(frames, 1), attacks, options)
+  const { mostSourceSeconds = LAID_SOURCE_SECONDS } = options
+  const laid = { ...options, mostSourceSeconds: Math.min(mostSourceSeconds, LAID_SOURCE_SECONDS) }
+  const key = `${options.anywhere} ${laid.mostSourceSeconds}`
+  const own =
+    kept.byOptions.get(key) ??
+    seamsOf(source, straightMap(frames, 1), attacks, { ...laid, pieceSeconds: LAID_PIECE_SECONDS })
   kept.byOptions.set(key, own)
   const least = 2 * SEAM_FADE_SECONDS * sampleRate
   let last = 0

@@ -4,6 +4,7 @@ import {
   addLevels,
   createLoudnessMeter,
   createSurvey,
+  emptyLevels,
   know,
   type Levels,
   peakOf,
@@ -76,6 +77,17 @@ function levelOf(source: SoundSource) {
 
 /** steps of levels that are looked at together */
 const STEPS_AT_ONCE = 60
+
+/** How loud a sound is where. */
+export function* levelsTask(source: SoundSource): Task<Levels> {
+  const levels = emptyLevels(source)
+  const step = levels.stepFrames
+  for (const { channels, from, to } of partsOf(source, step * STEPS_AT_ONCE)) {
+    addLevels(levels, from / step, channels)
+    yield { doneFrames: to, totalFrames: source.frames }
+  }
+  return levels
+}
 
 /** @param levels  to be found out along with it, where nobody else may look through the whole sound. */
 export function* surveyTask(source: SoundSource, levels?: Levels): Task<SoundFacts> {

@@ -1,5 +1,15 @@
 import { AppError, type Markers } from '../../../core'
-import { type DecodedSound, type JobPool, partOfSound, type Sound, type SoundFacts, samplesHeld } from '../../../engine'
+import {
+  type DecodedSound,
+  isLong,
+  type JobPool,
+  type JobResults,
+  MOST_SAMPLES_TOGETHER,
+  partOfSound,
+  type Sound,
+  type SoundFacts,
+  samplesHeld,
+} from '../../../engine'
 import { contentKeys, type Source, soundKey } from '../../../session'
 import { readLimit } from './readLimit'
 
@@ -11,6 +21,9 @@ export interface LoadedSound {
   readonly hash: string
   readonly taggedBpm: number | undefined
 }
+
+/** containers of plain samples: what lies in them can be read anywhere */
+const PLAIN = ['WAV', 'AIFF', 'CAF']
 
 const MOST_SAMPLES_HELD = 2 * 48_000 * 60 * 10
 
@@ -58,13 +71,27 @@ export function createAudioShelf(
   }
 
   const shelf = {
-    /** The samples of the part that is worked with, as soon as may be: nothing of them is looked at. */
+    /**
+     * The samples of a whole file, as soon as may be, to be played with many others: nothing of them is looked at.
+     * Those of a long file of plain samples stay there.
+     */
+    async openWhole(source: Source, rank = 0): Promise<JobResults['open']> {
+      const known = await held.get(source.id)
+      if (known && !(PLAIN.includes(known.decoded.container) && isLong(known.decoded.sound, MOST_SAMPLES_TOGETHER)))
+        return { sound: known.decoded.sound, taggedBpm: known.taggedBpm }
+      return pool.run<'open'>({ kind: 'open', blob: await bytesOf(source), file: source.file }, { rank })
+    },
+    /** The same of the part that is worked with. */
     async open(source: Source): Promise<Sound> {
-      const known = held.get(source.id)
-      const whole = known
-        ? (await known).decoded.sound
-        : await pool.run<'open'>({ kind: 'open', blob: await bytesOf(source), file: source.file }, { rank: 0 })
-      return source.range ? partOfSound(whole, source.range.start, source.range.end) : whole
+      const { sound } = await shelf.openWhole(source)
+      return source.range ? partOfSound(sound, source.range.start, source.range.end) : sound
+    },
+    /** What a sound that was opened looks like, and what its file says of it where nobody has written that down yet. */
+    async look(source: Source, sound: Sound, rank: number): Promise<{ facts: SoundFacts; whole?: LoadedSound }> {
+      if (isRead(source) && !held.has(source.id))
+        return { facts: await pool.run<'survey'>({ kind: 'survey', sound }, { rank }) }
+      const { facts, ...rest } = await shelf.getPart(source, rank)
+      return source.range ? { facts } : { facts, whole: { facts, ...rest } }
     },
     /** The part of a source that is worked with. */
     getPart(source: Source, rank = 0): Promise<LoadedSound> {
@@ -114,6 +141,10 @@ export function createAudioShelf(
   }
   return shelf
 }
+
+/** Whether all that its file says of a source was written down when it was read. */
+export const isRead = ({ facts, origin, hash }: Source): boolean =>
+  facts?.hash !== undefined && (origin === 'demo' || facts.hash === hash)
 
 function markersWithin(markers: Markers, { start, end }: { start: number; end: number }): Markers {
   const inside = (frame: number) => frame >= start && frame <= end

@@ -1,5 +1,6 @@
 import { knowledgeOf as joined, type Knowledge } from '../../../core'
 import { amend, type Found, firstVariants, hasUntouchedLanes, readKnowledge, type Source } from '../../../session'
+import { isRead } from '../files/audioShelf'
 import { knowledgeRows, pool, shelf } from '../state/engine'
 import { rememberFacts } from '../state/loading'
 import { tell } from '../state/notices'
@@ -40,16 +41,13 @@ async function findOut(source: Source, rank: number) {
       if (!source.facts) rememberFacts(source.id, await shelf.get(source, rank))
       return
     }
-    const loaded = await shelf.get(source, rank)
-    rememberFacts(source.id, loaded)
-    const again = await kept(loaded.hash)
+    const { hash, sound, taggedBpm } = await soundOf(source, rank)
+    const again = await kept(hash)
     if (again) {
       set(again)
       return
     }
-    const { taggedBpm } = loaded
     const options = { file: source.file, ...(taggedBpm !== undefined && { taggedBpm }) }
-    const { sound } = loaded.decoded
     // the slower of the two halves says how far it is
     const shares = [0, 0]
     const heard = (half: 0 | 1) => ({
@@ -65,12 +63,22 @@ async function findOut(source: Source, rank: number) {
     ]).finally(() => setState(({ listened: { [source.id]: _, ...others } }) => ({ listened: others })))
     const knowledge = joined(rhythm, tones)
     set(knowledge)
-    knowledgeRows.put(loaded.hash, knowledge).catch(tell)
+    knowledgeRows.put(hash, knowledge).catch(tell)
   } catch (error) {
     // a file that cannot be read says so where it is opened, and is asked for again from there
     if (getState().knowledge[source.id]) tell(error)
     else setState(({ knowledge: { [source.id]: _, ...others } }) => ({ knowledge: others }))
   }
+}
+
+/** The samples of a source that is not looked at need not lie in memory, where all else is written down. */
+async function soundOf(source: Source, rank: number) {
+  const hash = source.facts?.hash
+  if (hash !== undefined && isRead(source) && getState().outlook.selectedId !== source.id)
+    return { hash, ...(await shelf.openWhole(source, rank)) }
+  const loaded = await shelf.get(source, rank)
+  rememberFacts(source.id, loaded)
+  return { hash: loaded.hash, sound: loaded.decoded.sound, taggedBpm: loaded.taggedBpm }
 }
 
 /** Lanes that nobody touched yet become those of the kind. That was found out, so it is no step of undo. */

@@ -7,7 +7,7 @@ import {
   openMetre,
   openTempo,
 } from '../../../core'
-import type { MixSound, Sound } from '../../../engine'
+import { hasLevels, type MixSound, type Sound, withLevels } from '../../../engine'
 import {
   arrangementOf,
   contentKey,
@@ -20,7 +20,7 @@ import {
 } from '../../../session'
 import { playback } from '../hear/listening'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
-import { shelf } from '../state/engine'
+import { pool, shelf } from '../state/engine'
 import { rememberFacts } from '../state/loading'
 import { tell } from '../state/notices'
 import { type State, store } from '../state/store'
@@ -118,6 +118,11 @@ export function lookAtMix() {
   syncMix(getState())
 }
 
+function setOpened(key: string, sound: Sound) {
+  opened = new Map(opened).set(key, sound)
+  syncMix(getState())
+}
+
 /** drawings are made one after another, behind what is needed to hear */
 let drawing: Promise<unknown> = Promise.resolve()
 const DRAWING_RANK = 2
@@ -128,14 +133,19 @@ async function open(source: Source) {
   if (opening.has(key)) return
   opening.add(key)
   try {
-    opened = new Map(opened).set(key, await shelf.open(source))
-    syncMix(getState())
+    let sound = await shelf.open(source)
+    setOpened(key, sound)
+    if (!hasLevels(sound)) {
+      const found = await pool.run<'levels'>({ kind: 'levels', sound }, { rank: 0 })
+      sound = withLevels(sound, found)
+      setOpened(key, sound)
+    }
     const before = drawing
-    const looked = before.then(() => shelf.getPart(source, DRAWING_RANK))
-    drawing = looked.catch(() => undefined)
-    const sound = await looked
-    if (!source.range) rememberFacts(source.id, sound)
-    setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: sound.facts } }))
+    const looking = before.then(() => shelf.look(source, sound, DRAWING_RANK))
+    drawing = looking.catch(() => undefined)
+    const { facts, whole } = await looking
+    if (whole) rememberFacts(source.id, whole)
+    setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: facts } }))
   } catch (error) {
     tell(error)
     setState((state) => ({ mixFacts: { ...state.mixFacts, [key]: null } }))
@@ -146,8 +156,11 @@ async function open(source: Source) {
 }
 
 /** a part whose sound, or what its method needs of it, is not there yet is left out until it is */
-const isReady = (state: State, source: Source, part: Session['parts'][number]) =>
-  partFacts(source) !== undefined && opened.has(soundKey(source)) && isKnown(state, source, partRecipe(source, part))
+function isReady(state: State, source: Source, part: Session['parts'][number]): boolean {
+  const sound = openedFor(source)
+  if (!sound || !hasLevels(sound) || !partFacts(source)) return false
+  return isKnown(state, source, partRecipe(source, part))
+}
 
 let sentSounds = ''
 let sentArrangement = ''
