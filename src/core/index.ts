@@ -82,11 +82,12 @@ export {
   type SettingsSchema,
   type SettingValues,
 } from './methods/settings'
+export { addPart } from './mix/addPart'
 export { type Arrangement, heardRows, type MixPart, type Row } from './mix/arrangement'
 export { clickStroke, clickVoice, kindOfBeat } from './mix/click'
 export { type LaidPart, type Lap, layPart } from './mix/layPart'
 export { createMixWriter, type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
-export { addPart, type LaidMix, layMix, mixVoice, overVoice, rowGains } from './mix/mixVoice'
+export { type LaidMix, layMix, mixVoice, overVoice, rowGains } from './mix/mixVoice'
 export { openPart, type PartVoice, withRunUp } from './mix/partVoice'
 export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
 export {

@@ -70,7 +70,8 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
     reach: LONG_REACH,
     stride: 1,
     bandBins: (length) => Math.max(2, Math.round((BAND_HZ * length) / sampleRate)),
-    share: (along, across) => ramp(along / (along + across + 1e-12), SINE_EDGES),
+    keeps: 'what lasts',
+    edges: SINE_EDGES,
     bridge: 4,
     attacks,
   })
@@ -81,7 +82,8 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
     reach: SHORT_REACH,
     stride: SHORT_STRIDE,
     bandBins: (length) => Math.max(2, Math.round((4 * BAND_HZ * length) / sampleRate)),
-    share: (along, across) => ramp(across / (along + across + 1e-12), ATTACK_EDGES),
+    keeps: 'what spreads',
+    edges: ATTACK_EDGES,
     prepare: (from, to) => ensureRest(from, to),
   })
   const attackReader = overlapAddVoice(attackMasker)
@@ -117,12 +119,13 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
   const faded = FADED_SECONDS * sampleRate
 
   const wide = WIDE_SECONDS * sampleRate
+  const nears = new Float64Array(TILE)
 
-  /** How much of the rest belongs to an attack at a frame, whatever it is: 1 just behind one, 0 far from all. */
-  function nearness(frame: number): { near: number; reached: boolean } {
-    const n = lowerBound(attacks, frame + lead)
-    const attack = attacks[n - 1]
-    const next = attacks[n]
+  /**
+   * How much of the rest belongs to an attack at a frame, whatever it is: 1 just behind one, 0 far from all.
+   * @param attack  the last one that has begun by then, or is about to; `next` is the one behind it.
+   */
+  function nearness(frame: number, attack: number | undefined, next: number | undefined): number {
     let near = 0
     if (attack !== undefined) {
       const behind = frame - attack
@@ -135,22 +138,23 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
       const edge = lead / 2
       if (before < edge) near = Math.max(near, 1 - before / edge)
     }
-    const reached = (attack !== undefined && frame - attack < wide) || near > 0
-    return { near, reached }
+    return near
   }
 
   function ensure(from: number, to: number) {
     eachTile(from, to, allDone, (start, end) => {
       ensureRest(start, end)
       attackReader.read(start, part(bursts, start, end))
+      let n = lowerBound(attacks, start + lead)
       for (let i = start; i < end; i++) {
-        const { near, reached } = nearness(i)
-        for (let c = 0; c < channelCount; c++) {
-          const left = (rest[c] as Float32Array)[i] as number
-          const burst = bursts[c] as Float32Array
-          burst[i] = near * left + (reached ? (1 - near) * (burst[i] as number) : 0)
-          ;(noise[c] as Float32Array)[i] = left - (burst[i] as number)
-        }
+        while (n < attacks.length && (attacks[n] as number) < i + lead) n++
+        const attack = attacks[n - 1]
+        const near = nearness(i, attack, attacks[n])
+        nears[i - start] = near > 0 || (attack !== undefined && i - attack < wide) ? near : NOT_REACHED
+      }
+      for (let c = 0; c < channelCount; c++) {
+        const tile = [rest, bursts, noise].map((of) => (of[c] as Float32Array).subarray(start, end))
+        share(nears, ...(tile as [Float32Array, Float32Array, Float32Array]))
       }
     })
   }
@@ -182,12 +186,48 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
   return { sines: block(sines), attacks: block(bursts), noise: block(noise), ensure, has, prepare }
 }
 
-/** 0 below, 1 above, a sine-squared way between. */
-function ramp(x: number, [low, high]: readonly [number, number]): number {
-  if (x <= low) return 0
-  if (x >= high) return 1
-  const s = sinTurns((x - low) / (high - low) / 4)
-  return s * s
+/** in place of a nearness: no attack reaches so far, not even by its clicks */
+const NOT_REACHED = -1
+
+/** Share the rest out: to attacks what lies near one and what their clicks are, to noise what is left. */
+function share(nears: Float64Array, rest: Float32Array, burst: Float32Array, noise: Float32Array) {
+  for (let i = 0; i < rest.length; i++) {
+    const near = nears[i] as number
+    const left = rest[i] as number
+    burst[i] = near === NOT_REACHED ? 0 : near * left + (1 - near) * (burst[i] as number)
+    noise[i] = left - (burst[i] as number)
+  }
+}
+
+/** How far each value stands out of the sum with its other: 0 below `low`, 1 above `high`, a sine-squared way between. */
+function standingOut(out: Float64Array, values: Float32Array, others: Float32Array, low: number, high: number) {
+  for (let b = 0; b < out.length; b++) {
+    const value = values[b] as number
+    const x = value / (value + (others[b] as number) + 1e-12)
+    if (x <= low) out[b] = 0
+    else if (x >= high) out[b] = 1
+    else {
+      const s = sinTurns((x - low) / (high - low) / 4)
+      out[b] = s * s
+    }
+  }
+}
+
+/** The magnitude of each bin over all channels. */
+function addUp(magnitudes: Float32Array, spectra: readonly Float32Array[]) {
+  for (const own of spectra)
+    for (let b = 0; b < magnitudes.length; b++)
+      magnitudes[b] = (magnitudes[b] as number) + square(own[2 * b] as number) + square(own[2 * b + 1] as number)
+  for (let b = 0; b < magnitudes.length; b++) magnitudes[b] = Math.sqrt(magnitudes[b] as number)
+}
+
+/** A half spectrum with each bin scaled. */
+function scaled(out: Float32Array, spectrum: Float32Array, shares: Float64Array) {
+  for (let b = 0; b < shares.length; b++) {
+    const share = shares[b] as number
+    out[2 * b] = (spectrum[2 * b] as number) * share
+    out[2 * b + 1] = (spectrum[2 * b + 1] as number) * share
+  }
 }
 
 interface MaskShape {
@@ -196,8 +236,9 @@ interface MaskShape {
   readonly reach: number
   readonly stride: number
   bandBins(length: number): number
-  /** what of a bin is kept, 0–1, by its median along time and across frequency */
-  share(along: number, across: number): number
+  /** what is kept of a bin: as much as its median along time, or across frequency, stands out of both, 0 to 1 over the edges */
+  readonly keeps: 'what lasts' | 'what spreads'
+  readonly edges: readonly [number, number]
   /**
    * Columns up to which a gap in what is kept is bridged: a partial that is there before and behind a hit is there under it
    * too. What is kept of it there is no more than what lasts along time: what the hit adds stays out.
@@ -279,13 +320,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
       const pair = [column.spectra[c] as Float32Array, column.spectra[c + 1] ?? spare] as const
       reader.halves(pair, input[c] as Float32Array, start, input[c + 1], start)
     }
-    for (const own of column.spectra) {
-      for (let b = 0; b <= bins; b++) {
-        column.magnitudes[b] =
-          (column.magnitudes[b] as number) + square(own[2 * b] as number) + square(own[2 * b + 1] as number)
-      }
-    }
-    for (let b = 0; b <= bins; b++) column.magnitudes[b] = Math.sqrt(column.magnitudes[b] as number)
+    addUp(column.magnitudes, column.spectra)
     return column
   }
 
@@ -309,7 +344,8 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     acrossFrequency(across, column.magnitudes)
     if (column.alongOf !== k) lookAlong(k)
     const { along, shares } = column
-    for (let b = 0; b <= bins; b++) shares[b] = shape.share(along[b] as number, across[b] as number)
+    if (shape.keeps === 'what lasts') standingOut(shares, along, across, ...shape.edges)
+    else standingOut(shares, across, along, ...shape.edges)
     return column
   }
 
@@ -378,11 +414,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
       }
       holdDown(k, own.magnitudes)
       own.spectra.forEach((channel, c) => {
-        const out = shaped[c] as Float32Array
-        for (let b = 0; b <= bins; b++) {
-          out[2 * b] = (channel[2 * b] as number) * (shares[b] as number)
-          out[2 * b + 1] = (channel[2 * b + 1] as number) * (shares[b] as number)
-        }
+        scaled(shaped[c] as Float32Array, channel, shares)
       })
       lay(shaped, sum, scale)
     },

@@ -238,10 +238,37 @@ function burstOf(mix: Float32Array, middle: number, period: number): number {
   return best
 }
 
-function likeness(mix: Float32Array, a: number, b: number, count: number): number {
-  let dot = 0
-  for (let i = 0; i < count; i++) dot += (mix[a + i] as number) * (mix[b + i] as number)
-  return dot
+/**
+ * The products of `count` samples from `a` on with those from `b`, `b + 1`, … on, summed: one for each of `out`.
+ * Four side by side: what one asks for the next one has already.
+ */
+function likenesses(out: Float64Array, mix: Float32Array, a: number, b: number, count: number) {
+  for (let n = 0; n < out.length; n += 4) {
+    let p = 0.0
+    let q = 0.0
+    let r = 0.0
+    let s = 0.0
+    let at = b + n
+    let x = mix[at] as number
+    let y = mix[at + 1] as number
+    let z = mix[at + 2] as number
+    for (let i = a; i < a + count; i++) {
+      const own = mix[i] as number
+      const next = mix[at + 3] as number
+      p += own * x
+      q += own * y
+      r += own * z
+      s += own * next
+      x = y
+      y = z
+      z = next
+      at++
+    }
+    out[n] = p
+    if (n + 1 < out.length) out[n + 1] = q
+    if (n + 2 < out.length) out[n + 2] = r
+    if (n + 3 < out.length) out[n + 3] = s
+  }
 }
 
 function carefulLikeness(mix: Float32Array, a: number, b: number, count: number): number {
@@ -272,13 +299,17 @@ function nextMark(
   }
   const scores = new Float64Array(2 * play + 1)
   let best = play
+  // the first sample of the earliest of the cycles that are compared
+  const earliest = base + Math.min(direction * (centre - play), direction * (centre + play)) - half
+  // three more are asked for than needed
+  const isInside = earliest >= 0 && earliest + 2 * (play + half) + 3 < mix.length
+  const isWhole = isInside && base >= half && base + half < mix.length
+  const dots = new Float64Array(isWhole ? scores.length : 0)
+  likenesses(dots, mix, base - half, earliest, 2 * half + 1)
   for (let n = 0; n <= 2 * play; n++) {
     const start = base + direction * (centre + n - play) - half
-    // where both cycles lie whole in the sound the loop needs no care
-    const dot =
-      start >= 0 && start + 2 * half < mix.length && base >= half && base + half < mix.length
-        ? likeness(mix, base - half, start, 2 * half + 1)
-        : carefulLikeness(mix, base - half, start, 2 * half + 1)
+    // where all cycles lie whole in the sound the sums need no care
+    const dot = isWhole ? (dots[start - earliest] as number) : carefulLikeness(mix, base - half, start, 2 * half + 1)
     // among lags that are nearly as good the expected one is right
     scores[n] = dot / Math.sqrt(own * Math.max(1e-12, other)) - trust * square((n - play) / play)
     if ((scores[n] as number) > (scores[best] as number)) best = n

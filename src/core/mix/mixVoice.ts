@@ -1,8 +1,9 @@
-import { type Channels, silence } from '../audio/block'
+import { silence } from '../audio/block'
 import { dbToAmplitude } from '../dsp/units'
 import type { Voice } from '../methods/method'
 import { openMetre } from '../timeline/metre'
 import { openTempo } from '../timeline/tempoLine'
+import { addPart } from './addPart'
 import { type Arrangement, heardRows } from './arrangement'
 import { type LaidPart, layPart, type PartSize } from './layPart'
 import type { PartVoice } from './partVoice'
@@ -42,14 +43,6 @@ export function layMix(
 export function rowGains({ rows }: Arrangement): readonly number[] {
   const heard = heardRows(rows)
   return rows.map(({ gainDb }, row) => (heard[row] ? dbToAmplitude(gainDb) : 0))
-}
-
-/** Add a part's samples to a sum, in the one way that whoever sums does it: so it comes to the same samples. */
-export function addPart(sum: Channels, part: Channels, gain: number, at = 0) {
-  sum.forEach((channel, c) => {
-    const own = part[c] as Float32Array
-    for (let i = 0; i < own.length; i++) channel[at + i] = (channel[at + i] as number) + gain * (own[i] as number)
-  })
 }
 
 const CHUNK = 2048

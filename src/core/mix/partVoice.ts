@@ -12,6 +12,7 @@ import { type Recipe, type ResolvedRecipe, resolveRecipe } from '../render/recip
 import type { Preparing } from '../task'
 import { asOutput } from '../timeline/axes'
 import { shiftedMap, type TimeMap } from '../timeline/timeMap'
+import { addPart } from './addPart'
 import { LAP_FADE_SECONDS, type LaidPart, type Lap } from './layPart'
 import { roundSource } from './roundSource'
 
@@ -128,6 +129,11 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     const [ownLeft, ownRight] = [left.subarray(0, frames), right.subarray(0, frames)]
     downmixInto(ownLeft, ownRight, channels)
     const [outLeft, outRight] = out as readonly [Float32Array, Float32Array]
+    const isWhole = start >= lap.from && (isLast || end <= lap.to - fade)
+    if (isWhole) {
+      addPart([outLeft, outRight], [ownLeft, ownRight], 1, start - frame)
+      return
+    }
     for (let i = 0; i < frames; i++) {
       const at = start + i
       let weight = 1
@@ -147,11 +153,10 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
       for (let at = Math.max(from, frame); at < end; at += CHUNK) {
         const now = out.map((channel) => channel.subarray(at - frame, Math.min(end, at + CHUNK) - frame))
         for (const lap of lapsIn(at, at + (now[0] as Float32Array).length)) add(lap, at, now)
+        const frames = (now[0] as Float32Array).length
+        const level = edge.isFlat(at, at + frames) ? gain : undefined
         for (const channel of now)
-          for (let i = 0; i < channel.length; i++) {
-            const value = channel[i] as number
-            channel[i] = gain * edge(at + i) * value
-          }
+          for (let i = 0; i < frames; i++) channel[i] = (level ?? gain * edge.at(at + i)) * (channel[i] as number)
       }
     },
     readsFrom: (frame) => Math.max(from, Math.min(frame, ...lapsIn(frame, frame + 1).map((lap) => lap.zero))),
@@ -224,15 +229,19 @@ function asItIsFrom(map: TimeMap, recipe: Recipe): number | undefined {
 }
 
 /** How loud its fades make a part at a frame of the mix, 0–1. A part that is cut out of its sound is faded anyway. */
-function edgesOf({ part, from, to, startsInside, endsInside }: LaidPart, rate: number): (frame: number) => number {
+function edgesOf({ part, from, to, startsInside, endsInside }: LaidPart, rate: number) {
   const fadeIn = Math.round(Math.max(part.fadeIn, startsInside ? CUT_IN_SECONDS : 0) * rate)
   const fadeOut = Math.round(Math.max(part.fadeOut, endsInside ? CUT_OUT_SECONDS : 0) * rate)
   const rise = (share: number) => share * share * (3 - 2 * share)
-  return (frame) => {
-    let level = 1
-    if (frame - from < fadeIn) level = rise((frame - from + 0.5) / fadeIn)
-    if (to - frame <= fadeOut) level *= rise((to - frame - 0.5) / fadeOut)
-    return level
+  return {
+    at(frame: number): number {
+      let level = 1
+      if (frame - from < fadeIn) level = rise((frame - from + 0.5) / fadeIn)
+      if (to - frame <= fadeOut) level *= rise((to - frame - 0.5) / fadeOut)
+      return level
+    },
+    /** Whether it is as loud as can be from one frame up to another. */
+    isFlat: (start: number, end: number) => start - from >= fadeIn && to - end >= fadeOut,
   }
 }
 
