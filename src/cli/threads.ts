@@ -107,6 +107,14 @@ export function serve(services: Readonly<Record<string, Service>>) {
     } catch (error) {
       told = { failed: toWire(error) }
     }
-    parentPort?.postMessage(told)
+    parentPort?.postMessage(told, 'answer' in told ? ownBuffers(told.answer) : [])
   })
+}
+
+/** Memory of samples in an answer that nobody shares: it is handed over, not copied. */
+function ownBuffers(answer: unknown): ArrayBuffer[] {
+  if (answer instanceof Float32Array) return answer.buffer instanceof ArrayBuffer ? [answer.buffer] : []
+  if (Array.isArray(answer)) return answer.flatMap(ownBuffers)
+  if (typeof answer === 'object' && answer !== null && 'channels' in answer) return ownBuffers(answer.channels)
+  return []
 }
