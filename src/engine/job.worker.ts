@@ -26,8 +26,8 @@ import { isLow } from './ring'
 import { bytesOf, isInMemory, MOST_SAMPLES_TOGETHER, openSound, withLevels } from './sound'
 
 const running = new Map<number, AbortController>()
-/** work in the background leaves half of the time to others */
-let gentle = false
+/** work in the background leaves some of the time to others */
+let gentleMs = 0
 /** the counters of the ring that sound is played from */
 let ring: { readonly control: Int32Array } | undefined
 /** jobs that are to wait where they are: what they wait for, and how to let them go on */
@@ -36,7 +36,7 @@ const report = (message: JobReport) => postMessage(message)
 
 self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
   if (data.type === 'gentle') {
-    gentle = data.on
+    gentleMs = data.restMs
     return
   }
   if (data.type === 'beside') {
@@ -54,7 +54,8 @@ self.onmessage = async ({ data }: MessageEvent<JobMessage>) => {
     const result = await run(job, {
       signal: stop.signal,
       onProgress: (progress) => report({ type: 'progress', jobId, progress }),
-      rest: () => resting.get(jobId)?.over ?? untilWritten() ?? (gentle && background ? aWhile() : undefined),
+      rest: () =>
+        resting.get(jobId)?.over ?? untilWritten() ?? (gentleMs > 0 && background ? aWhile(gentleMs) : undefined),
     })
     report({ type: 'done', jobId, result })
   } catch (error) {
@@ -89,7 +90,7 @@ function untilWritten(): Promise<void> | undefined {
 const MOST_WAITS = 20
 
 /** about as long as a task runs between two breaths */
-const aWhile = () => new Promise<void>((resolve) => setTimeout(resolve, 12))
+const aWhile = (ms = 12) => new Promise<void>((resolve) => setTimeout(resolve, ms))
 
 async function run(job: Job, options: Options): Promise<JobResults[keyof JobResults]> {
   if (job.kind === 'decode') {

@@ -150,11 +150,13 @@ describe('the job pool', () => {
     expect(ran.map(({ background }) => background)).toEqual([false, true])
     pool.limit(1)
     pool.limit(1)
-    pool.limit(2)
+    pool.limit(1, 50)
+    pool.limit(2, 50)
     for (const { got } of workers)
       expect(got.filter(({ type }) => type === 'gentle')).toEqual([
-        { type: 'gentle', on: true },
-        { type: 'gentle', on: false },
+        { type: 'gentle', restMs: 12 },
+        { type: 'gentle', restMs: 50 },
+        { type: 'gentle', restMs: 0 },
       ])
   })
 

@@ -46,6 +46,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
   const queue: Waiting[] = []
   let lastId = 0
   let most = size
+  let restMs = 0
   let beside: SharedArrayBuffer | undefined
 
   function open(): Seat {
@@ -53,7 +54,7 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
     seat.worker.onmessage = ({ data }: MessageEvent<JobReport>) => hear(seat, data)
     seat.worker.onerror = (event) => end(seat, new AppError('job/died', { why: event.message || 'it could not start' }))
     if (beside) seat.worker.postMessage({ type: 'beside', control: beside } satisfies JobMessage)
-    if (most < size) seat.worker.postMessage({ type: 'gentle', on: true } satisfies JobMessage)
+    if (restMs > 0) seat.worker.postMessage({ type: 'gentle', restMs } satisfies JobMessage)
     seats.push(seat)
     return seat
   }
@@ -145,15 +146,16 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
       for (const { worker } of seats) worker.postMessage({ type: 'beside', control } satisfies JobMessage)
     },
     /**
-     * Let fewer than `size` jobs run at once from now on (at least one), so that something else has room. Of those that run, the
-     * ones of the highest rank wait where they are, and work in the background leaves half of its time to others; nobody waits for the work in the background, but somebody does for rank 0.
+     * Let fewer than `size` jobs run at once from now on (at least one), so that something else has room. Of those that
+     * run, the ones of the highest rank wait where they are. Work in the background, which nobody waits for, rests for
+     * `rest` ms after every 12 that it works.
      */
-    limit(jobs: number) {
-      const before = most
+    limit(jobs: number, rest = 12) {
       most = Math.max(1, Math.min(size, jobs))
-      if (most < size !== before < size) {
-        for (const { worker } of seats) worker.postMessage({ type: 'gentle', on: most < size } satisfies JobMessage)
-      }
+      const before = restMs
+      restMs = most < size ? rest : 0
+      if (restMs !== before)
+        for (const { worker } of seats) worker.postMessage({ type: 'gentle', restMs } satisfies JobMessage)
       const going = seats.filter((seat) => seat.jobId !== undefined && !seat.paused && rankOf(seat) > 0)
       for (const seat of going.sort((a, b) => rankOf(a) - rankOf(b)).slice(most)) pause(seat, true)
       next()

@@ -12,6 +12,7 @@ import {
 } from '../../session'
 import { sharpCanvas } from '../common/canvas'
 import { useDrag } from '../common/drag'
+import { drawSoon } from '../common/frames'
 import { LaneBadge } from '../common/LaneBadge'
 import { laneColour } from '../common/looks'
 import { knowledgeOf } from '../session/know/knowledge'
@@ -61,27 +62,23 @@ export const PartBox = memo(function PartBox({ part, laid, source, view, widthPx
   )
 
   useEffect(() => {
-    const ready = sharpCanvas(canvas.current, seenPx, heightPx - HEAD_PX)
-    if (!ready || theme === undefined) return
-    const { context, colour } = ready
-    const own = colour(laneColour(recipe.methodId).slice(4, -1))
-    drawPart(
-      context,
-      {
-        laid,
-        view,
-        widthPx,
-        tempo,
-        rate,
-        sampleRate: source.facts?.sampleRate ?? 48_000,
-        overview: facts?.overview,
-        attacks,
-      },
-      seenLeft,
-      seenRight,
-      heightPx - HEAD_PX,
-      { wave: `${own}80`, body: own, attack: colour('--soft'), loose: colour('--harm') },
-    )
+    const element = canvas.current
+    if (!element || theme === undefined) return
+    return drawSoon(element, () => {
+      const ready = sharpCanvas(element, seenPx, heightPx - HEAD_PX)
+      if (!ready) return
+      const { context, colour } = ready
+      const own = colour(laneColour(recipe.methodId).slice(4, -1))
+      const { sampleRate = 48_000 } = source.facts ?? {}
+      drawPart(
+        context,
+        { laid, view, widthPx, tempo, rate, sampleRate, overview: facts?.overview, attacks },
+        seenLeft,
+        seenRight,
+        heightPx - HEAD_PX,
+        { wave: `${own}80`, body: own, attack: colour('--soft'), loose: colour('--harm') },
+      )
+    })
   }, [
     laid,
     view,

@@ -1,4 +1,5 @@
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
+import { eachFrame } from '../common/frames'
 import { playback } from '../session/hear/listening'
 import { setOutlook } from '../session/state/outlook'
 import { store, useSession } from '../session/state/store'
@@ -91,7 +92,6 @@ function Playhead({ view, widthPx }: { readonly view: BeatView; readonly widthPx
   const playing = useSession((state) => state.mixPlaying)
   const beat = useSession((state) => state.outlook.beat)
   useEffect(() => {
-    let handle = 0
     const draw = () => {
       const at = playing ? playback.beat() : beat
       const x = xOfBeat(view, at, widthPx)
@@ -100,16 +100,15 @@ function Playhead({ view, widthPx }: { readonly view: BeatView; readonly widthPx
         line.current.style.visibility = x < -1 || x > widthPx ? 'hidden' : 'visible'
       }
       if (playing && (x > widthPx || x < 0) && at >= 0) setBeats(({ span }) => ({ span, start: at - PAGE_AT * span }))
-      if (playing) handle = requestAnimationFrame(draw)
+      return playing
     }
-    draw()
-    return () => cancelAnimationFrame(handle)
+    return eachFrame(draw)
   }, [view, widthPx, playing, beat])
   return (
     <div
       ref={line}
       aria-hidden="true"
-      className="pointer-events-none absolute top-[24px] bottom-0 left-0 w-0 border-l-[1.5px] border-text"
+      className="pointer-events-none absolute top-[24px] bottom-0 left-0 w-0 border-l-[1.5px] border-text will-change-transform"
     >
       <span className="absolute -left-[5px] border-x-[5px] border-t-[6px] border-x-transparent border-t-text" />
     </div>

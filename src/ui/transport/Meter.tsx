@@ -1,5 +1,6 @@
 import { useEffect, useRef } from 'react'
 import { amplitudeToDb } from '../../core'
+import { eachFrame, writeText } from '../common/frames'
 import { playback } from '../session/hear/listening'
 import { useSession } from '../session/state/store'
 
@@ -15,7 +16,6 @@ export function Meter() {
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: refs stay the same
   useEffect(() => {
-    let handle = 0
     let idle = 0
     const shown = [FLOOR_DB, FLOOR_DB]
     const draw = () => {
@@ -28,13 +28,12 @@ export function Meter() {
         const bar = bars[c]?.current
         if (bar) bar.style.transform = `scaleX(${Math.min(1, 1 - (shown[c] as number) / FLOOR_DB)})`
       })
-      if (gaps.current) gaps.current.textContent = String(playback.underruns())
+      writeText(gaps.current, String(playback.underruns()))
       // after a stop the bars fall; then there is nothing left to draw
       idle = playing ? 0 : idle + 1
-      if (playing || idle < 100) handle = requestAnimationFrame(draw)
+      return playing || idle < 100
     }
-    draw()
-    return () => cancelAnimationFrame(handle)
+    return eachFrame(draw)
   }, [playing])
 
   return (
@@ -42,7 +41,11 @@ export function Meter() {
       <span className="flex w-[104px] flex-col gap-[3px]" aria-hidden="true" title="Output level, −54 to 0 dB">
         {bars.map((bar, c) => (
           <span key={c === 0 ? 'left' : 'right'} className="h-[5px] overflow-hidden rounded-[1px] bg-rule">
-            <span ref={bar} className="block h-full origin-left bg-soft" style={{ transform: 'scaleX(0)' }} />
+            <span
+              ref={bar}
+              className="block h-full origin-left bg-soft will-change-transform"
+              style={{ transform: 'scaleX(0)' }}
+            />
           </span>
         ))}
       </span>

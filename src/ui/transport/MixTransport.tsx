@@ -1,6 +1,7 @@
 import { ChevronLeft, ChevronRight } from 'lucide-react'
 import { useEffect, useRef } from 'react'
 import { timeText } from '../common/formats'
+import { eachFrame, TEXT_MS, writeText } from '../common/frames'
 import { playback } from '../session/hear/listening'
 import { store, useSession } from '../session/state/store'
 import { goToNeighbour, goToSection, timelineOf, toggleMix } from '../session/timeline/mixing'
@@ -64,16 +65,14 @@ function Clock() {
   const session = useSession((state) => state.history.present)
   // biome-ignore lint/correctness/useExhaustiveDependencies: bars and seconds follow the session's tempo line and metre
   useEffect(() => {
-    let handle = 0
     const write = () => {
       const { metre, tempo } = timelineOf(store.getState())
       const at = playing ? playback.beat() : beat
-      if (bar.current) bar.current.textContent = at < -1e-6 ? 'count in' : barText(metre, at)
-      if (time.current) time.current.textContent = timeText(Math.max(0, tempo.secondsAt(at)))
-      if (playing) handle = requestAnimationFrame(write)
+      writeText(bar.current, at < -1e-6 ? 'count in' : barText(metre, at))
+      writeText(time.current, timeText(Math.max(0, tempo.secondsAt(at))))
+      return playing
     }
-    write()
-    return () => cancelAnimationFrame(handle)
+    return eachFrame(write, TEXT_MS)
   }, [playing, beat, session])
   return (
     <div className="flex items-end gap-4" role="group" aria-label="Position">

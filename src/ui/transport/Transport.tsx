@@ -3,6 +3,7 @@ import { type ReactNode, useEffect, useRef } from 'react'
 import { asSource, planOf } from '../../core'
 import { partFacts, recipeOf, type Source, soundKey, tempoOf } from '../../session'
 import { timeText } from '../common/formats'
+import { eachFrame, TEXT_MS, writeText } from '../common/frames'
 import { Guarded } from '../common/Guarded'
 import { LaneBadge } from '../common/LaneBadge'
 import { Pop } from '../common/Pop'
@@ -201,16 +202,13 @@ function Clock({ source, active, hidden }: { source: Source | undefined; active:
     const variant = source?.variants.find((v) => v.id === active)
     const recipe = tried?.recipe ?? (source && variant && recipeOf(source, variant))
     const map = part && recipe ? planOf(recipe, part).map : undefined
-    let handle = 0
     const write = () => {
       const frame = playback.playing === 'lane' ? playback.sourceFrame() : position
-      if (inSource.current) inSource.current.textContent = timeText(frame / rate)
-      if (inResult.current)
-        inResult.current.textContent = timeText((map ? map.outputAt(asSource(frame)) : frame) / rate)
-      if (playing) handle = requestAnimationFrame(write)
+      writeText(inSource.current, timeText(frame / rate))
+      writeText(inResult.current, timeText((map ? map.outputAt(asSource(frame)) : frame) / rate))
+      return playing
     }
-    write()
-    return () => cancelAnimationFrame(handle)
+    return eachFrame(write, TEXT_MS)
   }, [source, active, playing, position, tried])
 
   return (

@@ -20,7 +20,8 @@ export const playback = createPlayback({
   onPlaying: (playing) => {
     const before = getState()
     setState({ playing: playing === 'lane', mixPlaying: playing === 'mix', queuedJump: undefined })
-    pool.limit(playing ? WORKERS_BESIDE_PLAYBACK : WORKERS_ALONE)
+    // many sounds at once take a core nearly whole, and the page has to share the other one
+    pool.limit(playing ? WORKERS_BESIDE_PLAYBACK : WORKERS_ALONE, playing === 'mix' ? 72 : 12)
     if (before.playing && playing !== 'lane') keepPosition(playback.sourceFrame())
     if (before.mixPlaying && playing !== 'mix') setOutlook({ beat: Math.max(0, playback.beat()) })
   },

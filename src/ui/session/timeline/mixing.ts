@@ -48,16 +48,41 @@ export function timelineOf(state: State): Timeline {
   const arrangement = arrangementOf(session, ({ id }) => state.knowledge[id])
   const used = usedSources(session)
   const rate = mixRate(used.flatMap((source) => source.facts?.sampleRate ?? []))
-  const laid = layMix(arrangement, sizesOf(session), rate)
-  const timeline = {
-    arrangement,
-    laid,
-    tempo: openTempo(arrangement.tempoLine),
-    metre: openMetre(arrangement.metre),
-    rate,
-  }
+  const isSame = last && last.timeline.rate === rate && sameText(last.timeline.arrangement, arrangement)
+  const timeline =
+    isSame && last && sameSizes(last.session, session)
+      ? last.timeline
+      : {
+          arrangement,
+          laid: keptParts(layMix(arrangement, sizesOf(session), rate), session, last),
+          tempo: openTempo(arrangement.tempoLine),
+          metre: openMetre(arrangement.metre),
+          rate,
+        }
   last = { session, knowledge: state.knowledge, timeline }
   return timeline
+}
+
+const sameText = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
+const sameSizes = (a: Session, b: Session) =>
+  a.sources === b.sources || sameText(a.sources.map(partFacts), b.sources.map(partFacts))
+
+/** Parts that lie as they lay before are the very same: what was drawn of them holds. */
+function keptParts(mix: LaidMix, session: Session, before: typeof last): LaidMix {
+  if (!before) return mix
+  const { arrangement, laid, rate } = before.timeline
+  const isSameLine = rate === mix.rate && sameText(arrangement.tempoLine, mix.arrangement.tempoLine)
+  if (!isSameLine || !sameText(arrangement.metre, mix.arrangement.metre)) return mix
+  const sizeBefore = sizesOf(before.session)
+  const sizeNow = sizesOf(session)
+  const old = new Map(laid.parts.map((own) => [own.part.id, own]))
+  const parts = mix.parts.map((own) => {
+    const there = old.get(own.part.id)
+    const isKept =
+      there && sameText(there.part, own.part) && sameText(sizeBefore(own.part.source), sizeNow(own.part.source))
+    return isKept ? there : own
+  })
+  return { ...mix, parts }
 }
 
 /** How large the sounds of a session are, as far as they were read. */
