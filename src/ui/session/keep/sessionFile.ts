@@ -11,6 +11,7 @@ import { mayChange } from '../state/access'
 import { contents } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { type FileWork, store } from '../state/store'
+import { prepareFirst, recipesOf } from '../timeline/mixSounds'
 import { keeper } from './keeping'
 import { askToPersist } from './persist'
 
@@ -162,6 +163,7 @@ async function takeSounds(session: Session, from: Opened, show: (progress: numbe
   const total = session.sources.reduce((sum, source) => sum + (file.sizeOf(source) ?? 0), 1)
   const missing: string[] = []
   const hashes: string[] = []
+  let isBegun = false
   const sources: Source[] = []
   let done = 0
   for (const source of session.sources) {
@@ -186,7 +188,13 @@ async function takeSounds(session: Session, from: Opened, show: (progress: numbe
       }
       hashes.push(own)
       await contents.put(own, blob)
-      sources.push({ ...source, origin: 'file', file: name, hash: own })
+      const taken: Source = { ...source, origin: 'file', file: name, hash: own }
+      sources.push(taken)
+      const recipes = recipesOf(session, taken)
+      if (recipes.length > 0 && !isBegun) {
+        isBegun = true
+        void prepareFirst(recipes, taken, blob)
+      }
     } catch (error) {
       signal.throwIfAborted()
       if ((error as AppError).code === 'storage/full') throw error

@@ -7,7 +7,7 @@ import {
   openMetre,
   openTempo,
 } from '../../../core'
-import { hasLevels, type MixSound, type Sound, withLevels } from '../../../engine'
+import { hasLevels, type MixSound, type Sound } from '../../../engine'
 import {
   arrangementOf,
   contentKey,
@@ -20,10 +20,11 @@ import {
 } from '../../../session'
 import { playback } from '../hear/listening'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
-import { pool, shelf } from '../state/engine'
+import { shelf } from '../state/engine'
 import { rememberFacts } from '../state/loading'
 import { tell } from '../state/notices'
 import { type State, store } from '../state/store'
+import { recipesOf, withItsLevels } from './mixSounds'
 
 /** The timeline as it is laid, drawn and heard: its sounds are read, and the player follows whatever changes. */
 
@@ -128,8 +129,7 @@ export function syncMix(state: State) {
       if (state.mixFacts[soundKey(source)] !== null) void open(source)
       continue
     }
-    const recipes = session.parts.filter((part) => part.source === source.id).map((part) => partRecipe(source, part))
-    syncAnalysis(source, sound, recipes, 0)
+    syncAnalysis(source, sound, recipesOf(session, source), 0)
   }
   // what was begun may have told more by now
   send(getState())
@@ -152,17 +152,21 @@ function setOpened(key: string, sound: Sound) {
 let drawing: Promise<unknown> = Promise.resolve()
 const DRAWING_RANK = 2
 
+let line: Promise<unknown> = Promise.resolve()
+
 /** Have a source's samples, then what it looks like. */
 async function open(source: Source) {
   const key = soundKey(source)
   if (opening.has(key)) return
   opening.add(key)
   try {
-    let sound = await shelf.open(source)
+    // one after the other: what is needed to hear the first one is begun before the next one is opened
+    const opens = line.then(() => shelf.open(source))
+    line = opens.catch(() => undefined)
+    let sound = await opens
     setOpened(key, sound)
     if (!hasLevels(sound)) {
-      const found = await pool.run<'levels'>({ kind: 'levels', sound }, { rank: 0 })
-      sound = withLevels(sound, found)
+      sound = await withItsLevels(source, sound)
       setOpened(key, sound)
     }
     const before = drawing
