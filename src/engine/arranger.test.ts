@@ -56,11 +56,16 @@ const arrangement = (change: Partial<Arrangement> = {}): Arrangement => ({
 })
 
 /** A player as the worker drives one: so much is written ahead, and the rest of the time is spare. */
-function playing(first: Arrangement, options: Partial<Parameters<typeof createArranger>[4]> = {}, ahead = 36) {
+function playing(
+  first: Arrangement,
+  options: Partial<Parameters<typeof createArranger>[4]> = {},
+  ahead = 36,
+  own: MixSounds = sounds,
+) {
   const ring = openRing(createRingMemory())
   ring.control[Slot.running] = 1
   const overdub = createOverdub(ring, RATE)
-  const arranger: Arranger = createArranger(overdub, RATE, sounds, first, {
+  const arranger: Arranger = createArranger(overdub, RATE, own, first, {
     beat: 0,
     click: { level: 1, on: false },
     ...options,
@@ -137,6 +142,55 @@ describe('a playing arrangement', () => {
       expect(((turned - at) * MARK_FRAMES) / RATE).toBeLessThan(0.15)
     }
     expect(steepest(heard)).toBeLessThan(1.05 * before)
+  })
+
+  it('reads a long sound from its file ahead: nothing waits for the file, and what needs more of it comes when it is there', () => {
+    const long: AudioBlock = {
+      sampleRate: RATE,
+      channels: loop.channels.map((own) =>
+        Float32Array.from({ length: 70 * RATE }, (_, i) => own[i % own.length] ?? 0),
+      ),
+    }
+    const held = soundSource(long)
+    const known = analyse(long, ['attacks', 'pitch'])
+    let isThere = true
+    let late = 0
+    const filed = {
+      ...held,
+      slow: true,
+      ahead: (from: number, to: number) => Math.max(0, (isThere ? to : Math.min(to, 40 * RATE)) - from),
+      part(from: number, to: number) {
+        if (!isThere && to > 40 * RATE) late++
+        return held.part(from, to)
+      },
+    }
+    const stem = { ...part('s', 'long', 'splice', { own: { bpm: 97, firstBeat: 0 }, lock: 'bars', repeat: false }) }
+    const asItIs = part('t', 'long', 'varispeed', {
+      recipe: { ...stem.recipe, stretch: 1 },
+      startBeat: 0,
+      row: 1,
+      own: undefined,
+    })
+    const of = (bpm: number) => arrangement({ tempoLine: [{ beat: 0, bpm }], parts: [stem, asItIs] })
+    const heardOf = (source: typeof held) => {
+      const player = playing(of(110), {}, 36, { sound: () => source, known: () => known })
+      player.play(60)
+      isThere = source === held
+      player.arranger.goTo(100)
+      player.play(60)
+      const before = player.marks.at(-1) as number
+      isThere = true
+      player.play(60)
+      return { ...player, before }
+    }
+    const straight = heardOf(held)
+    const ahead = heardOf(filed)
+    expect(late).toBe(0)
+    // it plays on where it was until what it needs is there
+    expect(ahead.before).toBeLessThan(10)
+    expect(straight.before).toBeGreaterThan(99)
+    expect(ahead.marks.at(-1)).toBeGreaterThan(99)
+    expect(ahead.heard.slice(0, 60 * MARK_FRAMES)).toEqual(straight.heard.slice(0, 60 * MARK_FRAMES))
   })
 
   it('turned back to where it began is what straight reading gives, but for what a seek may change', () => {
