@@ -240,3 +240,63 @@ test('to the Bench and back keeps the place; what was laid is there after a relo
   await expect(part(page, 'flood-winch')).toBeVisible()
   await expect(part(page, 'flood-capstan')).toHaveCount(0)
 })
+
+test('a part fades, holds on to seconds or to bars, and runs in half time where that is nearer', async ({ page }) => {
+  await openTimeline(page)
+  const winch = part(page, 'flood-winch')
+  await winch.click({ position: { x: 90, y: 30 } })
+  const fadeIn = page.getByRole('spinbutton', { name: 'Fade in' })
+  await expect(fadeIn).toHaveValue('0.00')
+  const handle = (await winch.locator('[data-side="fadeIn"]').boundingBox()) as { x: number; y: number }
+  await page.mouse.move(handle.x + 4, handle.y + 4)
+  await page.mouse.down()
+  await page.mouse.move(handle.x + 30, handle.y + 4)
+  await page.mouse.move(handle.x + 64, handle.y + 4)
+  await page.mouse.up()
+  await expect(fadeIn).not.toHaveValue('0.00')
+  await page.keyboard.press('Control+z')
+  await expect(fadeIn).toHaveValue('0.00')
+
+  const lock = page.getByRole('combobox', { name: 'Lock', exact: true })
+  const label = () => winch.getAttribute('aria-label')
+  const before = await label()
+  await lock.selectOption('seconds')
+  await expect(page.getByRole('spinbutton', { name: 'Stretch of the part' })).toBeVisible()
+  await expect.poll(label).toContain('1.00')
+  await lock.selectOption('bars')
+  await expect.poll(label).toBe(before)
+
+  await type(page.getByRole('spinbutton', { name: 'Tempo', exact: true }), '186')
+  await page.getByRole('button', { name: 'half time is nearer' }).click()
+  await expect(page.getByTestId('strain')).toContainText('natural')
+  await page.keyboard.press('Control+z')
+  await expect(page.getByRole('button', { name: 'half time is nearer' })).toBeVisible()
+})
+
+test('several parts take one method and one pitch, the untuned are left out; a loop follows another', async ({
+  page,
+}) => {
+  await openTimeline(page)
+  const [winch, chord] = [part(page, 'flood-winch'), part(page, 'flood-harmonium')]
+  await winch.click({ position: { x: 90, y: 30 } })
+  await chord.click({ position: { x: 90, y: 30 }, modifiers: ['Shift'] })
+  const panel = page.getByRole('region', { name: 'Chosen part' })
+  await expect(panel).toContainText('2 parts')
+  await page.getByRole('combobox', { name: 'Method of the chosen parts' }).selectOption('wsola')
+  for (const own of [winch, chord]) await expect(own).toHaveAttribute('aria-label', /Waveform match/)
+  await expect(panel).toContainText('1 untuned left out')
+  await type(page.getByRole('spinbutton', { name: 'Pitch of the part' }), '-2')
+  await page.keyboard.press('Escape')
+  for (const [own, pitch] of [
+    [winch, '0.00'],
+    [chord, '−2.00'],
+  ] as const) {
+    await own.click({ position: { x: 90, y: 30 } })
+    await expect(page.getByRole('spinbutton', { name: 'Pitch of the part' })).toHaveValue(pitch)
+  }
+  await winch.click({ position: { x: 90, y: 30 }, modifiers: ['Shift'] })
+  await page.getByRole('button', { name: 'Rope winch follows Harmonium' }).click()
+  const boxes = await Promise.all([winch.boundingBox(), chord.boundingBox()])
+  expect(boxes[0]?.x).toBeCloseTo(boxes[1]?.x as number, 0)
+  expect(Math.abs((boxes[0]?.width ?? 0) - (boxes[1]?.width ?? 0))).toBeLessThan(3)
+})

@@ -11,7 +11,7 @@ export type Task<Result> = Generator<Progress, Result, void>
  * still being read beside: it is to be asked again in a later turn of the event loop.
  */
 // biome-ignore lint/suspicious/noConfusingVoidType: most steps have nothing to tell
-export type Preparing = Generator<'waits' | void>
+export type Preparing<Result = unknown> = Generator<'waits' | void, Result>
 
 /** Run a task, or other work in steps, to its end in one go. */
 export function finish<Result>(task: Generator<unknown, Result, void>): Result {

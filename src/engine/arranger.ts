@@ -49,6 +49,8 @@ const JUMP_READY_SECONDS = 2.5
 const HEAD_BLOCKS = 16
 /** blocks that are read in one step of work */
 const STEP_BLOCKS = 4
+/** what is on its way takes over within this, even where it has to be read from files first */
+const CATCH_UP_SECONDS = 1
 /** a part that begins within this is opened */
 const SOON_SECONDS = 3
 
@@ -80,6 +82,8 @@ interface Coming {
     readonly voice: PartVoice
     readonly blocks: StrandBlock[]
     work: Preparing | undefined
+    /** whether what it comes to while it catches up has been looked after */
+    looksAhead: boolean
   }[]
   /** parts that go on as they are */
   readonly kept: ReadonlySet<string>
@@ -208,7 +212,7 @@ export function createArranger(
       if (stays) kept.add(laid.part.id)
       else if (overlaps(laid, position, position + SOON_SECONDS * rate)) {
         const voice = open(laid)
-        parts.push({ laid, voice, blocks: [], work: voice.prepare(position) })
+        parts.push({ laid, voice, blocks: [], work: voice.prepare(position), looksAhead: false })
       }
     }
     coming = { mix: next, shift: newShift, start, first: firstBlock, fade, isJump, parts, kept }
@@ -226,6 +230,18 @@ export function createArranger(
       readInto(part.voice, at + by, block)
       part.blocks.push(block)
     }
+    return true
+  }
+
+  /** Where a part on its way has a next piece right behind its start, that has to be there too when it catches up. */
+  function lookAhead(next: Coming, part: Coming['parts'][number]): boolean {
+    if (part.looksAhead) return false
+    part.looksAhead = true
+    // with its first block it holds on to the piece that it begins in
+    readOn(next, part, 1)
+    const start = next.first + next.shift
+    const border = part.voice.nextStart(start)
+    if (border - start < CATCH_UP_SECONDS * rate) part.work = part.voice.prepare(border)
     return true
   }
 
@@ -377,9 +393,10 @@ export function createArranger(
       for (const part of coming.parts) {
         const step = part.work && stepOf(part)
         if (step === 'waits') waits = true
-        else if (step || readOn(coming, part, STEP_BLOCKS)) return true
+        else if (step || lookAhead(coming, part) || readOn(coming, part, STEP_BLOCKS)) return true
       }
-      if (waits || !isDue(coming)) return false
+      if (waits) return prepareSoon()
+      if (!isDue(coming)) return false
       land(coming)
       return true
     },
@@ -415,7 +432,7 @@ export type Arranger = ReturnType<typeof createArranger>
 function stepOf(part: { work: Preparing | undefined }): 'waits' | 'done' {
   const step = part.work?.next()
   if (step?.done) part.work = undefined
-  return step?.value ?? 'done'
+  return step?.value === 'waits' ? 'waits' : 'done'
 }
 
 /** Whether a part goes on as it was: the same sound by the same recipe at the same frames. */

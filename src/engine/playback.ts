@@ -166,7 +166,7 @@ export function createPlayback(events: PlaybackEvents) {
       halt()
     },
     /** Sounds of the timeline, by what its parts call them. */
-    setMixSounds(sounds: Readonly<Record<string, MixSound>>) {
+    setMixSounds(sounds: Readonly<Record<string, MixSound | 'as before'>>) {
       send({ type: 'mixSounds', sounds })
     },
     setArrangement(arrangement: Arrangement, click: Click) {

@@ -106,7 +106,13 @@ function handle(message: PlayerMessage) {
   } else if (message.type === 'audition') audition(message.start, message.outputRate)
   else if (message.type === 'stopAudition') overdub?.stop()
   else if (message.type === 'mixSounds') {
-    mixSounds = message.sounds
+    const before = mixSounds
+    mixSounds = Object.fromEntries(
+      Object.entries(message.sounds).flatMap(([id, own]) => {
+        const sound = own === 'as before' ? before[id] : own
+        return sound ? [[id, sound]] : []
+      }),
+    )
     registry.keepOnly(new Set(Object.values(mixSounds).map(({ key }) => key)))
   } else if (message.type === 'arrangement') {
     arrangement = message.arrangement

@@ -52,6 +52,8 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
   let recipe: ResolvedRecipe | undefined
   let opened: Opened[] = []
   const plans = new Map<Lap, Planned>()
+  /** parts of the source that were made ready last: held on to, so that they stay as they were made */
+  let prepared: unknown[] = []
 
   /** The part's recipe, with what its method picks for this material: picked once, for the source as it is. */
   function settled(): ResolvedRecipe {
@@ -169,7 +171,9 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
       if (asItIs === undefined) {
         const first = plan.map.sourceAt(asOutput(((at - lap.zero) / rate) * own.sampleRate))
         const last = Math.min(own.frames, first + PREPARED_SECONDS * own.sampleRate)
-        yield* preparePlan(own, plan, heard, Math.max(0, first), last) ?? []
+        const made = preparePlan(own, plan, heard, Math.max(0, first), last)
+        // of where it begins, and of what comes next
+        if (made) prepared = [...prepared.slice(-1), yield* made]
       } else {
         const first = Math.round(((at - lap.zero) / rate) * own.sampleRate) + asItIs
         while (!readAhead(own, first)) yield 'waits'

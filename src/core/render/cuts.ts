@@ -1,7 +1,7 @@
 import type { Analysis, AnalysisNeed } from '../analysis/analysis'
 import { type AudioBlock, silence } from '../audio/block'
 import type { SoundSource } from '../audio/soundSource'
-import type { Preparing } from '../task'
+import { finish, type Preparing } from '../task'
 import type { Span } from './seams'
 
 /** A part of a source as methods see it: frames of all of it count from `start`. */
@@ -33,7 +33,11 @@ const lastMade = new WeakMap<SoundSource, Cut>()
 /** The part of a source that a piece is made of, with what lies around it. */
 export function cutFor(source: SoundSource, span: Span, known: Analysis, needs: readonly AnalysisNeed[]): Cut {
   const { start, end } = around(source, span, known, needs)
-  return keptCut(source, start, end, known) ?? keep(source, end, known, source.part(start, end), start)
+  const there = keptCut(source, start, end, known)
+  if (there) return there
+  if (!source.slow) return keep(source, end, known, source.part(start, end), start)
+  finish(readCut(source, start, end, known, false))
+  return lastMade.get(source) as Cut
 }
 
 /** frames that are read between two breaths */
@@ -47,21 +51,34 @@ export function prepareCut(
   needs: readonly AnalysisNeed[],
 ): Preparing | undefined {
   const { start, end } = around(source, span, known, needs)
-  return source.slow && !keptCut(source, start, end, known) ? readCut(source, start, end, known) : undefined
+  return source.slow && !keptCut(source, start, end, known) ? readCut(source, start, end, known, true) : undefined
 }
 
-function* readCut(source: SoundSource, start: number, end: number, known: Analysis): Preparing {
-  const { sampleRate, channelCount } = source
-  const channels = silence(channelCount, end - start)
-  for (let at = start; at < end; at += BREATH_FRAMES) {
+/** of each source the cut that was begun to be read last, and up to where it was: whoever reads it next goes on there */
+const begun = new WeakMap<SoundSource, { readonly key: string; readonly channels: Float32Array[]; done: number }>()
+
+function* readCut(source: SoundSource, start: number, end: number, known: Analysis, mayWait: boolean): Preparing<void> {
+  const { sampleRate, channelCount, ahead } = source
+  const key = keyOf(start, end)
+  const before = begun.get(source)
+  const own = before?.key === key ? before : { key, channels: silence(channelCount, end - start), done: start }
+  begun.set(source, own)
+  const { channels } = own
+  while (own.done < end) {
+    const at = own.done
     const to = Math.min(end, at + BREATH_FRAMES)
-    while ((source.ahead?.(at, end) ?? to - at) < to - at) yield 'waits'
+    if (mayWait && ahead && ahead(at, end) < to - at) {
+      yield 'waits'
+      continue
+    }
     const part = source.part(at, to)
     channels.forEach((channel, c) => {
       channel.set(part.channels[c] as Float32Array, at - start)
     })
+    own.done = to
     yield
   }
+  if (begun.get(source) === own) begun.delete(source)
   keep(source, end, known, { sampleRate, channels }, start)
 }
 

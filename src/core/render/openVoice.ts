@@ -157,7 +157,9 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
       seed,
       analysis: cut.analysis,
     })
-    return formantsBehind ? keepFormants(audio, own, movedAt, formantRatioAt, voice) : voice
+    const whole = formantsBehind ? keepFormants(audio, own, movedAt, formantRatioAt, voice) : voice
+    // a cut is kept for others as long as a voice holds it
+    return Object.assign(whole, { cut })
   }
   const voice = seams.length === 0 ? openPiece(0) : piecedVoice(source.channelCount, seams, fadeFrames, openPiece)
   return { map, pitchSemitones, isSource, seams, voice: within(voice, map.outputFrames) }
@@ -193,6 +195,7 @@ function piecesOf(source: SoundSource, { method, map, isLaid }: Plan, known: Ana
 /**
  * Where beginning anywhere takes long: all that a rendering needs to begin at source frames `from` up to `to`, in small steps; undefined
  * where it can begin at once. The samples are the same without.
+ * It comes to the part of the source that is needed: that stays as it is made for as long as it is held on to.
  */
 export function preparePlan(
   sound: AudioBlock | SoundSource,
@@ -200,25 +203,37 @@ export function preparePlan(
   known: Analysis,
   from: number,
   to: number,
-): Preparing | undefined {
+): Preparing<Cut> | undefined {
   const source = soundSource(sound)
   const { method, map, isSource } = plan
   if (!method.prepare && !source.slow) return undefined
   if (isSource) return undefined
   const { seams, cutOf, prepare } = piecesOf(source, plan, known)
   const piece = pieceAt(seams, map.outputAt(asSource(from)))
-  const reading = prepare(piece)
-  const making = () => {
-    const { audio, start, analysis } = cutOf(piece)
-    return method.prepare?.(audio, analysis, from - start, to - start)
-  }
-  return reading ? oneAfterOther(reading, making) : making()
+  const makingOf = ({ audio, analysis, start }: Cut) => method.prepare?.(audio, analysis, from - start, to - start)
+  if (source.slow) return readAndMade(prepare(piece), () => cutOf(piece), makingOf)
+  const cut = cutOf(piece)
+  const making = makingOf(cut)
+  return (
+    making &&
+    readAndMade(
+      undefined,
+      () => cut,
+      () => making,
+    )
+  )
 }
 
-function* oneAfterOther(first: Preparing, second: () => Preparing | undefined): Preparing {
-  yield* first
-  const more = second()
-  if (more) yield* more
+function* readAndMade(
+  reading: Preparing | undefined,
+  cutOf: () => Cut,
+  makingOf: (cut: Cut) => Preparing | undefined,
+): Preparing<Cut> {
+  if (reading) yield* reading
+  const cut = cutOf()
+  const making = makingOf(cut)
+  if (making) yield* making
+  return cut
 }
 
 /** Where the envelope is to be over the result, as a ratio to where it is in the source. */

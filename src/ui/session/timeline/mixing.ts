@@ -191,7 +191,8 @@ function isReady(state: State, source: Source, part: Session['parts'][number]): 
   return isKnown(state, source, partRecipe(source, part))
 }
 
-let sentSounds = ''
+/** of each sound the player was told of: which sound, and what was known of it */
+let sentSounds: ReadonlyMap<string, string> = new Map()
 let sentArrangement = ''
 const versions = new WeakMap<object, number>()
 let version = 0
@@ -204,9 +205,9 @@ function versionOf(value: object): number {
 function send(state: State) {
   const { present: session } = state.history
   const ready = new Set(heardParts(state).map(({ id }) => id))
-  const sounds: Record<string, MixSound> = {}
+  const sounds: Record<string, MixSound | 'as before'> = {}
   const called = new Map<string, string>()
-  const told: string[] = []
+  const told = new Map<string, string>()
   for (const source of usedSources(session)) {
     const sound = openedFor(source)
     if (!sound) continue
@@ -214,11 +215,13 @@ function send(state: State) {
     // attacks that were corrected make another sound of it
     const id = contentKey(source)
     called.set(source.id, id)
-    sounds[id] = { key: soundKey(source), sound, analysis }
-    told.push(`${id} ${versionOf(sound)} ${versionOf(analysis)}`)
+    const version = `${versionOf(sound)} ${versionOf(analysis)}`
+    told.set(id, version)
+    sounds[id] = sentSounds.get(id) === version ? 'as before' : { key: soundKey(source), sound, analysis }
   }
-  if (told.join() !== sentSounds) {
-    sentSounds = told.join()
+  const isAsBefore = told.size === sentSounds.size && Object.values(sounds).every((own) => own === 'as before')
+  if (!isAsBefore) {
+    sentSounds = told
     playback.setMixSounds(sounds)
   }
   const { arrangement } = timelineOf(state)
