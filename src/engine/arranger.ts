@@ -53,6 +53,8 @@ const STEP_BLOCKS = 4
 const CATCH_UP_SECONDS = 1
 /** a part that begins within this is opened */
 const SOON_SECONDS = 3
+/** what begins within this is got ready: of many long sounds pieces may end at the same moment, and take a while to read */
+const READY_SECONDS = 6
 
 /** A part that plays: its strand, and what it is read from next. */
 interface Playing {
@@ -417,7 +419,7 @@ export function createArranger(
       if (step === 'waits') continue
       if (step) return true
       const next = own.laid.from >= now ? own.laid.from : own.voice.nextStart(now)
-      if (next === own.readyFor || next - now > SOON_SECONDS * rate) continue
+      if (next === own.readyFor || next - now > READY_SECONDS * rate) continue
       own.readyFor = next
       own.work = own.voice.prepare(next)
       return true
