@@ -53,7 +53,7 @@ const STEP_BLOCKS = 4
 const CATCH_UP_SECONDS = 1
 /** a part that begins within this is opened */
 const SOON_SECONDS = 3
-/** what begins within this is got ready: of many long sounds pieces may end at the same moment, and take a while to read */
+/** what begins within this is got ready: pieces of many long sounds may end at the same moment, and take a while */
 const READY_SECONDS = 6
 
 /** A part that plays: its strand, and what it is read from next. */

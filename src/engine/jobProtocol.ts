@@ -174,7 +174,7 @@ export interface JobResults {
 export type JobMessage =
   /** `background`: nobody waits for it */
   | { readonly type: 'run'; readonly jobId: number; readonly job: Job; readonly background: boolean }
-  /** from now on work in the background rests for so long at every breath, which it takes every 12 ms; 0 for not at all */
+  /** from now on work in the background rests for so long at every breath, which comes every 12 ms; 0: not at all */
   | { readonly type: 'gentle'; readonly restMs: number }
   /** the counters of the ring that sound is played from: while little is written there, all work waits */
   | { readonly type: 'beside'; readonly control: SharedArrayBuffer }

@@ -28,8 +28,8 @@ export type PlayerMessage =
   | { readonly type: 'audition'; readonly start: AuditionStart; readonly outputRate: number }
   | { readonly type: 'stopAudition' }
   /**
-   * sounds of the timeline, by what its parts call them; the others are let go of. Those that are as they were before stay
-   * the very same, with all that was made of them.
+   * sounds of the timeline, by what its parts call them; the others are let go of. Those that are as they were before
+   * stay the very same, with all that was made of them.
    */
   | { readonly type: 'mixSounds'; readonly sounds: Readonly<Record<string, MixSound | 'as before'>> }
   | { readonly type: 'arrangement'; readonly arrangement: Arrangement; readonly click: Click }

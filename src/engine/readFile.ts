@@ -26,7 +26,7 @@ export async function readFile(blob: Blob, file: string): Promise<ReadFile> {
   return { decoded: await decode(bytes, file), hash, taggedBpm }
 }
 
-/** Its sound alone, as soon as may be. One of more samples than `most` stays in its file, where that can be read anywhere. */
+/** Its sound alone, as soon as may be. One of more samples than `most` stays in a file that can be read anywhere. */
 export const readSound = async (blob: Blob, file: string, most: number): Promise<DecodedSound> =>
   openLong(blob, file, most) ?? decode(new Uint8Array(await blob.arrayBuffer()), file)
 

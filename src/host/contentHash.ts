@@ -15,7 +15,7 @@ export async function createContentHash(): Promise<{ add(bytes: Uint8Array): voi
   }
 }
 
-/** up to so many bytes a file is hashed by the machine itself, which is many times quicker, and takes all of it at once */
+/** up to so many bytes a file is hashed by the machine itself: many times quicker, but all of it at once */
 const MOST_AT_ONCE = 2 ** 27
 
 /**

@@ -29,7 +29,7 @@ export function tempoJson({ tempoLine, metre, firstBeat }: TempoFile): string {
 
 const TICKS = 960
 
-/** As a MIDI file: tempo and metre alone. Ramps become eight steps to a beat, whose ends lie where the line has them. */
+/** As a MIDI file: tempo and metre alone. Ramps become eight steps to a beat, with ends where the line has them. */
 export function tempoMidi({ tempoLine, metre }: TempoFile): Uint8Array<ArrayBuffer> {
   const { beatOfBar } = openMetre(metre)
   const events = [

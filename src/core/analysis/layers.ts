@@ -199,7 +199,7 @@ function share(nears: Float64Array, rest: Float32Array, burst: Float32Array, noi
   }
 }
 
-/** How far each value stands out of the sum with its other: 0 below `low`, 1 above `high`, a sine-squared way between. */
+/** How far each value stands out of the sum with its other: 0 below `low`, 1 above `high`, a smooth way between. */
 function standingOut(out: Float64Array, values: Float32Array, others: Float32Array, low: number, high: number) {
   for (let b = 0; b < out.length; b++) {
     const value = values[b] as number
@@ -236,7 +236,7 @@ interface MaskShape {
   readonly reach: number
   readonly stride: number
   bandBins(length: number): number
-  /** what is kept of a bin: as much as its median along time, or across frequency, stands out of both, 0 to 1 over the edges */
+  /** what is kept of a bin: as much as its median along time, or across frequency, stands out, 0 to 1 over the edges */
   readonly keeps: 'what lasts' | 'what spreads'
   readonly edges: readonly [number, number]
   /**

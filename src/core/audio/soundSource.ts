@@ -19,7 +19,8 @@ export interface SoundSource {
   /** asking for a part takes a while: whoever may not be held up has it read before */
   readonly slow?: boolean
   /**
-   * Of a slow one, for whoever may not be held up: have frames from `from` up to `to` read beside, as far as there is room.
+   * Of a slow one, for whoever may not be held up: have frames from `from` up to `to` read beside, as many as there is
+   * room for.
    * @returns how many of them, from `from` on, can be had at once, all where there is nothing more to wait for.
    *   They come in a later turn of the event loop.
    */

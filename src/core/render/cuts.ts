@@ -54,7 +54,7 @@ export function prepareCut(
   return source.slow && !keptCut(source, start, end, known) ? readCut(source, start, end, known, true) : undefined
 }
 
-/** of each source the cut that was begun to be read last, and up to where it was: whoever reads it next goes on there */
+/** of each source the cut that was begun last, and up to where it was read: whoever reads it next goes on there */
 const begun = new WeakMap<SoundSource, { readonly key: string; readonly channels: Float32Array[]; done: number }>()
 
 function* readCut(source: SoundSource, start: number, end: number, known: Analysis, mayWait: boolean): Preparing<void> {

@@ -33,7 +33,7 @@ export interface SoundSize {
   readonly sampleRate: number
 }
 
-/** What a recipe comes to for a source: by what, where everything lies, how high. Made once, opened as often as asked. */
+/** What a recipe comes to for a source: by what, where everything lies, how high. Made once, opened at will. */
 export interface Plan {
   readonly recipe: ResolvedRecipe
   readonly method: AnyMethod

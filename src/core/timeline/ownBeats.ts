@@ -2,7 +2,7 @@ import type { SourceBeat, TimelineBeat, TimelineSecond } from './axes'
 import { type Passage, straight, through } from './passage'
 import type { OpenTempo } from './tempoLine'
 
-/** A source's own beats, in seconds of its part: a straight grid, or each of a free performance. Beat 0 is the first. */
+/** A source's own beats, in seconds of its part: a straight grid, or each of a free performance, from beat 0 on. */
 export type OwnBeats =
   | { readonly bpm: number; readonly firstBeat: number }
   /** rising, at least two */

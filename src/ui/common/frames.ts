@@ -2,7 +2,8 @@
 export const TEXT_MS = 60
 
 /**
- * Draw now, and again in every animation frame, or each so many milliseconds, until it is stopped or has nothing more to draw.
+ * Draw now, and again in every animation frame, or each so many milliseconds, until it is stopped or there is nothing
+ * more to draw.
  * @param draw  says whether it is to be called again.
  * @returns stops it.
  */

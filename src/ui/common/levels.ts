@@ -40,7 +40,7 @@ export function spanOf(level: Overview, first: number, last: number): Span | und
   return { low, high, rms: Math.sqrt(power / (to - from)) }
 }
 
-/** One pixel of a waveform: the light shape spans the samples, the solid one the level, and never leaves the light one. */
+/** One pixel of a waveform: the light shape spans the samples, the solid one within it the level. */
 export function addColumn(
   { outline, body }: { readonly outline: Path2D; readonly body: Path2D },
   { low, high, rms }: Span,
