@@ -23,7 +23,7 @@ import { draw, exportPiece, render } from './jobs/rendering'
 import { gather, levelsTask, sharedFacts, sharedLevels, sharedPart, surveyTask } from './jobs/surveying'
 import { readFile, readSound } from './readFile'
 import { isLow } from './ring'
-import { bytesOf, isInMemory, MOST_SAMPLES_TOGETHER, openSound, withLevels } from './sound'
+import { bytesOf, isInMemory, openSound, withLevels } from './sound'
 
 const running = new Map<number, AbortController>()
 /** work in the background leaves some of the time to others */
@@ -100,10 +100,8 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
     const facts = await runTask(surveyTask(openSound(sound), levels), options)
     return { decoded: { ...decoded, sound: withLevels(sound, sharedLevels(levels)) }, facts, hash, taggedBpm }
   }
-  if (job.kind === 'open') {
-    const { sound } = await readSound(job.blob, job.file, MOST_SAMPLES_TOGETHER)
-    return { sound, taggedBpm: await taggedTempo(bytesOf(job.blob, job.file)) }
-  }
+  if (job.kind === 'open') return (await readSound(job.blob, job.file, job.most)).sound
+  if (job.kind === 'taggedTempo') return taggedTempo(bytesOf(job.blob, job.file))
   if (job.kind === 'levels') return sharedLevels(await runTask(levelsTask(openSound(job.sound)), options)) as Levels
   if (job.kind === 'survey') return runTask(surveyTask(openSound(job.sound)), options)
   if (job.kind === 'knowRhythm') return runTask(knowRhythm(openSound(job.sound), job.options), options)

@@ -43,8 +43,10 @@ export type FileFacts = FoundFacts
 
 export type Job =
   | { readonly kind: 'decode'; readonly blob: Blob; readonly file: string }
-  /** its samples alone, as soon as may be; those of a long one stay in its file */
-  | { readonly kind: 'open'; readonly blob: Blob; readonly file: string }
+  /** its samples alone, as soon as may be; those of a sound of more than `most` stay in its file, where they can */
+  | { readonly kind: 'open'; readonly blob: Blob; readonly file: string; readonly most?: number }
+  /** the tempo that a file is tagged with */
+  | { readonly kind: 'taggedTempo'; readonly blob: Blob; readonly file: string }
   /** how loud a sound is where */
   | { readonly kind: 'levels'; readonly sound: Sound }
   /** level and drawing of a part of a sound */
@@ -151,7 +153,8 @@ export interface JobResults {
     readonly hash: string
     readonly taggedBpm: number | undefined
   }
-  open: { readonly sound: Sound; readonly taggedBpm: number | undefined }
+  open: Sound
+  taggedTempo: number | undefined
   levels: Levels
   survey: SoundFacts
   knowRhythm: Rhythm

@@ -27,7 +27,7 @@ export async function readFile(blob: Blob, file: string): Promise<ReadFile> {
 }
 
 /** Its sound alone, as soon as may be. One of more samples than `most` stays in a file that can be read anywhere. */
-export const readSound = async (blob: Blob, file: string, most: number): Promise<DecodedSound> =>
+export const readSound = async (blob: Blob, file: string, most?: number): Promise<DecodedSound> =>
   openLong(blob, file, most) ?? decode(new Uint8Array(await blob.arrayBuffer()), file)
 
 function openLong(blob: Blob, file: string, most?: number): DecodedSound | undefined {

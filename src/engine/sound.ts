@@ -36,7 +36,7 @@ interface InFile {
 }
 
 /** four minutes of stereo: longer ones stay in their file, where that can be read anywhere */
-export const MOST_SAMPLES_ALONE = 2 * 48_000 * 240
+const MOST_SAMPLES_ALONE = 2 * 48_000 * 240
 /** a minute: of those that play together many lie in memory */
 export const MOST_SAMPLES_TOGETHER = 2 * 48_000 * 60
 

@@ -130,12 +130,11 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     openedFor(lap).voice.read(start - lap.zero, channels)
     const [ownLeft, ownRight] = [left.subarray(0, frames), right.subarray(0, frames)]
     downmixInto(ownLeft, ownRight, channels)
-    const [outLeft, outRight] = out as readonly [Float32Array, Float32Array]
-    const isWhole = start >= lap.from && (isLast || end <= lap.to - fade)
-    if (isWhole) {
-      addPart([outLeft, outRight], [ownLeft, ownRight], 1, start - frame)
+    if (start >= lap.from && (isLast || end <= lap.to - fade)) {
+      addPart(out, [ownLeft, ownRight], 1, start - frame)
       return
     }
+    const [outLeft, outRight] = out as readonly [Float32Array, Float32Array]
     for (let i = 0; i < frames; i++) {
       const at = start + i
       let weight = 1

@@ -36,8 +36,7 @@ export function cutFor(source: SoundSource, span: Span, known: Analysis, needs: 
   const there = keptCut(source, start, end, known)
   if (there) return there
   if (!source.slow) return keep(source, end, known, source.part(start, end), start)
-  finish(readCut(source, start, end, known, false))
-  return lastMade.get(source) as Cut
+  return finish(readCut(source, start, end, known, false))
 }
 
 /** frames that are read between two breaths */
@@ -57,7 +56,7 @@ export function prepareCut(
 /** of each source the cut that was begun last, and up to where it was read: whoever reads it next goes on there */
 const begun = new WeakMap<SoundSource, { readonly key: string; readonly channels: Float32Array[]; done: number }>()
 
-function* readCut(source: SoundSource, start: number, end: number, known: Analysis, mayWait: boolean): Preparing<void> {
+function* readCut(source: SoundSource, start: number, end: number, known: Analysis, mayWait: boolean): Preparing<Cut> {
   const { sampleRate, channelCount, ahead } = source
   const key = keyOf(start, end)
   const before = begun.get(source)
@@ -79,7 +78,7 @@ function* readCut(source: SoundSource, start: number, end: number, known: Analys
     yield
   }
   if (begun.get(source) === own) begun.delete(source)
-  keep(source, end, known, { sampleRate, channels }, start)
+  return keep(source, end, known, { sampleRate, channels }, start)
 }
 
 function around(source: SoundSource, span: Span, known: Analysis, needs: readonly AnalysisNeed[]) {

@@ -3,6 +3,7 @@ import { Popover } from 'radix-ui'
 import { useEffect, useRef, useState } from 'react'
 import { type InputDevice, inputDevices, SIMULATED_INPUT } from '../../engine'
 import { timeText } from '../common/formats'
+import { eachFrame, writeText } from '../common/frames'
 import { Select } from '../fields/Select'
 import { beginRecording, endRecording, recordingNow } from '../session/files/recording'
 import { useSession } from '../session/state/store'
@@ -74,19 +75,17 @@ function Level() {
   const bar = useRef<HTMLSpanElement>(null)
   const time = useRef<HTMLSpanElement>(null)
   useEffect(() => {
-    let handle = 0
     let shown = 0
     const draw = () => {
       const recording = recordingNow()
       if (recording) {
         shown = Math.max(recording.level(), shown * 0.93)
         if (bar.current) bar.current.style.width = `${Math.round(100 * Math.min(1, Math.sqrt(shown)))}%`
-        if (time.current) time.current.textContent = timeText(recording.seconds())
+        writeText(time.current, timeText(recording.seconds()))
       }
-      handle = requestAnimationFrame(draw)
+      return true
     }
-    draw()
-    return () => cancelAnimationFrame(handle)
+    return eachFrame(draw)
   }, [])
   return (
     <span className="flex flex-1 items-center gap-2">

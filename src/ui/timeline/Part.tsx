@@ -228,7 +228,8 @@ export const PartBox = memo(function PartBox({ part, laid, source, view, widthPx
       {...move}
     >
       <span
-        className="pointer-events-none absolute top-0 flex items-center gap-1 pr-1 pl-[5px] text-[11px] leading-[18px] whitespace-nowrap"
+        // what does not fit beside the name falls into a second line, which is not seen
+        className="pointer-events-none absolute top-0 right-0 flex h-[18px] flex-wrap items-center gap-x-1 overflow-hidden pr-1 pl-[5px] text-[11px] leading-[18px] whitespace-nowrap"
         style={{ left: Math.max(0, -seenLeft) }}
       >
         <span className="-my-1 inline-flex scale-75">

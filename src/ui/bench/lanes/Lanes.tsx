@@ -2,6 +2,7 @@ import { type PointerEvent, type RefObject, useCallback, useEffect, useMemo, use
 import { MAX_VARIANTS, partFacts, type Source } from '../../../session'
 import { useDrag } from '../../common/drag'
 import { timeText } from '../../common/formats'
+import { eachFrame } from '../../common/frames'
 import { addVariant } from '../../session/acts'
 import { setSelection } from '../../session/edits'
 import { laneGains, playback, seek } from '../../session/hear/listening'
@@ -192,7 +193,6 @@ function Playhead({ source, view, widthPx }: { source: Source; view: View; width
   const frames = partFacts(source)?.frames ?? 1
 
   useEffect(() => {
-    let handle = 0
     const draw = () => {
       const frame = playback.playing === 'lane' ? playback.sourceFrame() : position
       if (line.current) {
@@ -200,13 +200,12 @@ function Playhead({ source, view, widthPx }: { source: Source; view: View; width
         line.current.ariaValueNow = (frame / sampleRate).toFixed(3)
         line.current.ariaValueText = timeText(frame / sampleRate)
       }
-      if (!playing) return
+      if (!playing) return false
       const turned = follow(view, frame, frames, widthPx)
       if (turned !== view) setOutlook((outlook) => ({ views: { ...outlook.views, [source.id]: turned } }))
-      handle = requestAnimationFrame(draw)
+      return true
     }
-    draw()
-    return () => cancelAnimationFrame(handle)
+    return eachFrame(draw)
   }, [view, widthPx, playing, position, sampleRate, frames, source.id])
 
   return (

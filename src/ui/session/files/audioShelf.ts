@@ -3,7 +3,6 @@ import {
   type DecodedSound,
   isLong,
   type JobPool,
-  type JobResults,
   MOST_SAMPLES_TOGETHER,
   partOfSound,
   type Sound,
@@ -75,15 +74,16 @@ export function createAudioShelf(
      * The samples of a whole file, as soon as may be, to be played with many others: nothing of them is looked at.
      * Those of a long file of plain samples stay there.
      */
-    async openWhole(source: Source, rank = 0): Promise<JobResults['open']> {
+    async openWhole(source: Source, rank = 0): Promise<Sound> {
       const known = await held.get(source.id)
-      if (known && !(PLAIN.includes(known.decoded.container) && isLong(known.decoded.sound, MOST_SAMPLES_TOGETHER)))
-        return { sound: known.decoded.sound, taggedBpm: known.taggedBpm }
-      return pool.run<'open'>({ kind: 'open', blob: await bytesOf(source), file: source.file }, { rank })
+      if (known && !staysInFile(known.decoded.container, known.decoded.sound)) return known.decoded.sound
+      return openTogether(pool, await bytesOf(source), source.file, rank)
     },
+    taggedTempo: async (source: Source, rank: number): Promise<number | undefined> =>
+      pool.run<'taggedTempo'>({ kind: 'taggedTempo', blob: await bytesOf(source), file: source.file }, { rank }),
     /** The same of the part that is worked with. */
     async open(source: Source): Promise<Sound> {
-      const { sound } = await shelf.openWhole(source)
+      const sound = await shelf.openWhole(source)
       return source.range ? partOfSound(sound, source.range.start, source.range.end) : sound
     },
     /** What a sound that was opened looks like, and what its file says of it where nobody has written that down yet. */
@@ -141,6 +141,14 @@ export function createAudioShelf(
   }
   return shelf
 }
+
+/** Read a sound that is to be played with many others. */
+export const openTogether = (pool: JobPool, blob: Blob, file: string, rank: number): Promise<Sound> =>
+  pool.run<'open'>({ kind: 'open', blob, file, most: MOST_SAMPLES_TOGETHER }, { rank })
+
+/** Whether a sound that is played with many others is read from its file. */
+export const staysInFile = (container: string, size: Pick<Sound, 'frames' | 'channelCount'>): boolean =>
+  PLAIN.includes(container) && isLong(size, MOST_SAMPLES_TOGETHER)
 
 /** Whether all that its file says of a source was written down when it was read. */
 export const isRead = ({ facts, origin, hash }: Source): boolean =>

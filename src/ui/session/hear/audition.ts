@@ -37,9 +37,7 @@ function soundOf(id: string, path: string): Promise<Sound> {
   const opening = (async () => {
     const blob = await bytesOf(id)
     if (!blob) throw new AppError('storage/lost', { name: nameOf(path) })
-    return (
-      await pool.run<'open'>({ kind: 'open', blob, file: nameOf(path) }, { rank: 0, ...readLimit(blob, nameOf(path)) })
-    ).sound
+    return pool.run<'open'>({ kind: 'open', blob, file: nameOf(path) }, { rank: 0, ...readLimit(blob, nameOf(path)) })
   })()
   held.set(id, opening)
   opening.then(

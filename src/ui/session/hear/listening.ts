@@ -16,12 +16,14 @@ import { matchedGains } from './matching'
 
 const { getState, setState } = store
 
+/** many sounds at once take a core nearly whole: work in the background shares the other one with the page */
+const REST_BESIDE_MIX_MS = 72
+
 export const playback = createPlayback({
   onPlaying: (playing) => {
     const before = getState()
     setState({ playing: playing === 'lane', mixPlaying: playing === 'mix', queuedJump: undefined })
-    // many sounds at once take a core nearly whole, and the page has to share the other one
-    pool.limit(playing ? WORKERS_BESIDE_PLAYBACK : WORKERS_ALONE, playing === 'mix' ? 72 : 12)
+    pool.limit(playing ? WORKERS_BESIDE_PLAYBACK : WORKERS_ALONE, playing === 'mix' ? REST_BESIDE_MIX_MS : undefined)
     if (before.playing && playing !== 'lane') keepPosition(playback.sourceFrame())
     if (before.mixPlaying && playing !== 'mix') setOutlook({ beat: Math.max(0, playback.beat()) })
   },

@@ -1,6 +1,6 @@
 import { knowledgeOf as joined, type Knowledge } from '../../../core'
 import { amend, type Found, firstVariants, hasUntouchedLanes, readKnowledge, type Source } from '../../../session'
-import { isRead } from '../files/audioShelf'
+import { isRead, staysInFile } from '../files/audioShelf'
 import { knowledgeRows, pool, shelf } from '../state/engine'
 import { rememberFacts } from '../state/loading'
 import { tell } from '../state/notices'
@@ -71,11 +71,17 @@ async function findOut(source: Source, rank: number) {
   }
 }
 
-/** The samples of a source that is not looked at need not lie in memory, where all else is written down. */
+/** A long sound that is not looked at need not lie in memory, where all else is written down. */
 async function soundOf(source: Source, rank: number) {
-  const hash = source.facts?.hash
-  if (hash !== undefined && isRead(source) && getState().outlook.selectedId !== source.id)
-    return { hash, ...(await shelf.openWhole(source, rank)) }
+  const { facts } = source
+  const isLooked = getState().outlook.selectedId === source.id
+  const size = facts && { frames: facts.frames, channelCount: facts.channels }
+  if (facts?.hash !== undefined && size && isRead(source) && !isLooked && staysInFile(facts.container, size))
+    return {
+      hash: facts.hash,
+      sound: await shelf.openWhole(source, rank),
+      taggedBpm: await shelf.taggedTempo(source, rank),
+    }
   const loaded = await shelf.get(source, rank)
   rememberFacts(source.id, loaded)
   return { hash: loaded.hash, sound: loaded.decoded.sound, taggedBpm: loaded.taggedBpm }

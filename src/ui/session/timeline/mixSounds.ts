@@ -1,6 +1,7 @@
 import type { Levels, Recipe } from '../../../core'
 import { hasLevels, partOfSound, type Sound, withLevels } from '../../../engine'
 import { partKey, partRecipe, type Session, type Source } from '../../../session'
+import { openTogether } from '../files/audioShelf'
 import { syncAnalysis } from '../know/analyses'
 import { pool } from '../state/engine'
 
@@ -36,7 +37,7 @@ export const recipesOf = ({ parts }: Pick<Session, 'parts'>, source: Source): re
  */
 export async function prepareFirst(recipes: readonly Recipe[], source: Source, blob: Blob) {
   try {
-    const { sound: whole } = await pool.run<'open'>({ kind: 'open', blob, file: source.file }, { rank: 1 })
+    const whole = await openTogether(pool, blob, source.file, 1)
     const { range } = source
     const sound = range ? partOfSound(whole, range.start, range.end) : whole
     syncAnalysis(source, sound, recipes)
