@@ -7,8 +7,10 @@ try {
   const { bundled } = await import('../scripts/bundle.mjs')
   const sources = ['src/cli', 'src/core', 'src/host', 'src/session']
   front = pathToFileURL(await bundled('src/cli/front.ts', sources))
-  // what reads sessions is loaded where a session is read: it would double the time that the others take to begin
-  const entry = ['session', 'mix', 'tempo'].includes(process.argv[2]) ? 'src/cli/sessionEntry.ts' : 'src/cli/entry.ts'
+  // what reads sessions, and writes MIDI files, is loaded where it is asked for: it would double the time that the others take to begin
+  const entry = ['session', 'mix', 'tempo', 'groove'].includes(process.argv[2])
+    ? 'src/cli/sessionEntry.ts'
+    : 'src/cli/entry.ts'
   work = pathToFileURL(await bundled(entry, [...sources, 'package.json']))
 } catch (error) {
   const missing = error?.code === 'ERR_MODULE_NOT_FOUND'

@@ -25,6 +25,7 @@ import { taggedTempo } from '../host/taggedTempo'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { pcmFileAt, pcmSourceAt, readBytes, shared } from './files'
+import { offGridFound } from './offGrid'
 import type { Terminal } from './terminal'
 import { askThread, askThreads, threadsFrom } from './threads'
 
@@ -49,8 +50,8 @@ export async function analyseSounds(words: readonly string[], { out, err, progre
 }
 
 /**
- * How many threads the work gets, by how much there is of it: as many as were asked for, whatever it is; else a second one only where it
- * is warm before the first is done.
+ * How many threads the work gets, by how much there is of it: as many as were asked for, whatever it is; else a second
+ * one only where it is warm before the first is done.
  */
 type Threads = (much: boolean) => number
 
@@ -155,7 +156,9 @@ export function serveKnowledge({ sensitivity }: { readonly sensitivity: number }
   }
 }
 
-/** A sound as it is given to another thread: in memory that both see, or in a file that each reads where it needs it. */
+/**
+ * A sound as it is given to another thread: in memory that both see, or in a file that each reads where it needs it.
+ */
 type Given = AudioBlock | { readonly pcmFile: string }
 
 /** The tones of a sound, for a thread beside the one that finds its rhythm. */
@@ -223,7 +226,9 @@ async function knowSound(
   return knowledgeOf(rhythm, await tones)
 }
 
-/** What `--json` prints; its shape is a contract (docs/analysis.md). Seconds everywhere; null where there is no answer. */
+/**
+ * What `--json` prints; its shape is a contract (docs/analysis.md). Seconds everywhere; null where there is no answer.
+ */
 function plainForm(knowledge: Knowledge, sampleRate: number) {
   const { attacks, tempo, pitch, material, loop } = knowledge
   return {
@@ -259,6 +264,7 @@ function plainForm(knowledge: Knowledge, sampleRate: number) {
       },
       reasons: material.reasons,
     },
+    offGrid: offGridForm(knowledge, sampleRate),
     loop: loop
       ? {
           bars: loop.bars,
@@ -267,6 +273,24 @@ function plainForm(knowledge: Knowledge, sampleRate: number) {
           endSeconds: round(loop.endSeconds, 5),
         }
       : { bars: null, overhangMs: null, startSeconds: null, endSeconds: null },
+  }
+}
+
+/** How its attacks lie against sixteenths, ms; null where there is no tempo to be sure of. */
+function offGridForm(knowledge: Knowledge, sampleRate: number) {
+  const found = offGridFound(knowledge, sampleRate)
+  if (!found) return null
+  const { grid, hits, meanMs, spreadMs, slopeMsPerBar, medianMs, widestMs, offBeatsMs, words } = found
+  return {
+    grid,
+    hits,
+    meanMs: round(meanMs, 3),
+    spreadMs: round(spreadMs, 3),
+    slopeMsPerBar: round(slopeMsPerBar, 3),
+    medianMs: round(medianMs, 3),
+    widestMs: round(widestMs, 3),
+    offBeatsMs: offBeatsMs === undefined ? null : round(offBeatsMs, 3),
+    words,
   }
 }
 
@@ -295,6 +319,11 @@ function tell(input: string, knowledge: Knowledge, sampleRate: number, out: Say)
   if (pitch.root !== undefined)
     out(
       `  pitch     ${keyName(pitch)}, ${round(pitch.rootHz ?? 0, 1)} Hz, ${round(pitch.tuningCents, 0)} cents; ${pitch.reasons.join('; ')}`,
+    )
+  const timing = offGridFound(knowledge, sampleRate)
+  if (timing)
+    out(
+      `  off-grid  ${timing.words}; ${round(timing.meanMs, 1)} ms in the mean, half within ${round(timing.medianMs, 1)} ms`,
     )
   if (loop) out(`  loop      ${loop.bars} bars from ${round(loop.startSeconds, 3)} to ${round(loop.endSeconds, 3)} s`)
   for (const { frame, strength } of attacks)

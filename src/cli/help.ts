@@ -27,6 +27,21 @@ varispeed ties pitch to speed: --stretch and --semitones both turn its one speed
     about: `Render to a length, from one tempo to another, or to whole bars; the stretch follows. Without --method the material
 decides, and the choice is told. --bpm TO alone starts from the tempo that is found.`,
   },
+  time: {
+    usage: `zumbet time IN OUT.wav [--bpm N] [--first-beat SECONDS] [--grid 1/4|1/8|1/16|1/32|1/4t|1/8t|1/16t] [--strength PERCENT]
+      [--swing PERCENT] [--window MS] [--groove REF.wav|GROOVE.json] [--pins FILE.json] [--speed-curve FILE.json]
+      [--with KIN.wav:OUT.wav …] [--stretch X] [--method ID] [render's other flags]`,
+    about: `Mend the timing inside a sound; its length stays. Attacks are drawn to a grid (1/16 where nothing else is said) by --strength,
+those within --window ms of it; --swing is the first step's share of each pair: 50 straight, 66.7 triplets. --groove lays the pattern of another
+sound on it. --pins moves single moments, before which the rule gives way; --speed-curve lets the speed change over the sound (docs/maps.md).
+--with gives sounds that were recorded together with IN: all get one map, to the frame. Without --bpm the tempo is found; without
+--first-beat, where the beats lie. Without --method the material decides.`,
+  },
+  groove: {
+    usage: 'zumbet groove IN [--json] [--midi OUT.mid] [--grid GRID] [--bars N] [--bpm N] [--first-beat SECONDS]',
+    about: `Tell where a sound's hits lie off the grid, step by step over --bars bars (1 to 8): the median, and how steady it is. --json prints
+the groove as time --groove takes it, --midi writes it as notes.`,
+  },
   analyse: {
     usage: 'zumbet analyse IN [--json] [--sensitivity PERCENT] [--workers N]',
     about: `Tell a sound's attacks, tempo, beats, key, material and bars; a folder gives a line for each file (docs/analysis.md).`,

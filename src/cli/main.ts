@@ -12,6 +12,7 @@ import { measureSounds } from './measure'
 import { render } from './render'
 import { sweepSound } from './sweep'
 import type { Terminal } from './terminal'
+import { timeSound } from './time'
 
 type Command = (words: readonly string[], terminal: Terminal) => Promise<void> | void
 
@@ -20,6 +21,7 @@ type Commands = Readonly<Record<string, Command>>
 const all: Commands = {
   render,
   fit: fitSound,
+  time: timeSound,
   analyse: analyseSounds,
   measure: measureSounds,
   advise: adviseMethod,

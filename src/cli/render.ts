@@ -1,4 +1,5 @@
 import {
+  type Analysis,
   AppError,
   exportFacts,
   methods,
@@ -70,6 +71,7 @@ export async function renderFile(
   output: string,
   threads: number,
   { out, err, progress }: Terminal,
+  known?: Analysis,
 ) {
   const format = depth ?? ownFormat(sound)
   const order = {
@@ -81,7 +83,7 @@ export async function renderFile(
   }
   const sink = partialFile(output)
   try {
-    const plan = drive(planExportTask(sourceOf(sound), order), progress, { from: 0, to: ANALYSING })
+    const plan = drive(planExportTask(sourceOf(sound), order, known), progress, { from: 0, to: ANALYSING })
     sink.write(plan.header, 0)
     const made = await makePieces(sound, { order, plan, place: sink.place, target: output }, threads, (share) =>
       progress(ANALYSING + (1 - ANALYSING) * share),

@@ -1,3 +1,4 @@
+import { tellGroove } from './groove'
 import { main } from './main'
 import { mixSession } from './mix'
 import { services } from './services'
@@ -7,6 +8,6 @@ import { writeTempo } from './tempo'
 import { serve } from './threads'
 
 // this is loaded by the command's other threads as well
-const sessions = { session: readSessionFile, mix: mixSession, tempo: writeTempo }
+const sessions = { session: readSessionFile, mix: mixSession, tempo: writeTempo, groove: tellGroove }
 if (isWork()) await work((words, terminal) => main(words, terminal, sessions))
 else serve(services)

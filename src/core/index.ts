@@ -6,6 +6,7 @@ export { coarsen, createOverviewBuilder, type Overview } from './analysis/overvi
 export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
 export { type ByteSource, bytesInMemory } from './audio/byteSource'
+export { joined } from './audio/joined'
 export { addLevels, emptyLevels } from './audio/levels'
 export {
   checkSound,
@@ -25,6 +26,7 @@ export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from
 export { AppError } from './errors'
 export { kernelsRun } from './kernels/wasm'
 export { firstLanes } from './knowledge/firstLanes'
+export { type GridBeats, gridBeats } from './knowledge/gridBeats'
 export {
   KNOWLEDGE_VERSION,
   type Knowledge,
@@ -43,7 +45,7 @@ export type { Material, MaterialKind } from './knowledge/material'
 export { namedTempo } from './knowledge/namedTempo'
 export { type NaturalRange, naturalRange, otherReading, type Reading, readingOf } from './knowledge/naturalRange'
 export { suggestMethod } from './knowledge/suggestMethod'
-export type { Tempo, TempoCandidate } from './knowledge/tempo'
+export { SURE_FROM, type Tempo, type TempoCandidate } from './knowledge/tempo'
 export {
   type Artefact,
   type ArtefactGroup,
@@ -90,6 +92,7 @@ export { createMixWriter, type MixFacts, type MixOrder, mixTask } from './mix/mi
 export { type LaidMix, layMix, mixVoice, overVoice, rowGains } from './mix/mixVoice'
 export { openPart, type PartVoice, withRunUp } from './mix/partVoice'
 export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
+export { exportKinTask, type KinFacts, type KinOrder } from './render/exportKin'
 export {
   type ExportFacts,
   type ExportOrder,
@@ -151,6 +154,34 @@ export {
 } from './timeline/tempoLine'
 export { tempoSteps } from './timeline/tempoSteps'
 export { type MapPoint, straightMap, stretchForFrames, type TimeMap } from './timeline/timeMap'
+export {
+  GRIDS,
+  type GridName,
+  type GridShape,
+  type Groove,
+  isGridName,
+  type OpenGrid,
+  openGrid,
+  STRAIGHT_SWING,
+  SWING_RANGE,
+  stepsBetween,
+  takesSwing,
+} from './timing/grid'
+export { grooveJson, MOST_GROOVE_BARS, readGroove, takeGroove } from './timing/groove'
+export { type Hit, nearestWithin } from './timing/hits'
+export { type Dot, dotsOf, type OffGrid, offGridOf, offGridWords } from './timing/offGrid'
+export { gapsOf, type Pin, placePin } from './timing/pins'
+export { pinsOf, type RuledBeats, SAME_MOMENT_SECONDS, type TimingRule } from './timing/quantise'
+export { readPins } from './timing/readPins'
+export {
+  checkSpeedCurve,
+  readSpeedCurve,
+  SPEED_RANGE,
+  type SpeedCurve,
+  type SpeedPoint,
+  speedBetween,
+} from './timing/speedCurve'
+export { isTimed, timingMap } from './timing/timing'
 export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'
 export { comparisonOf } from './trials/comparisonOf'

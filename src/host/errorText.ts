@@ -31,6 +31,20 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'pitch/json': (d) => `${d.file} is no pitch line: ${d.why}. docs/maps.md shows how one looks.`,
   'map/count': (d) => `A time map takes 2 to ${d.most} points; this one has ${d.count}.`,
   'map/point': (d) => `Point ${d.point} of the time map does not hold: ${d.why}.`,
+  'groove/json': (d) => `${d.file} is no groove: ${d.why}. docs/maps.md shows how one looks.`,
+  'groove/none': () => 'Nothing is struck there that a groove could be taken from. Take it from a sound with attacks.',
+  'pins/json': (d) => `${d.file} holds no pins: ${d.why}. docs/maps.md shows how they look.`,
+  'recipe/pin': (d) =>
+    `Pin ${d.pin} does not lie behind the one before it. Give pins that rise in the source and in the result.`,
+  'speed/json': (d) => `${d.file} is no speed curve: ${d.why}. docs/maps.md shows how one looks.`,
+  'speed/count': (d) => `A speed curve takes 1 to ${d.most} points; this one has ${d.count}.`,
+  'speed/point': (d) => `Point ${d.point} of the speed curve does not hold: ${d.why}.`,
+  'speed/length': () =>
+    'Nothing that lies around this speed curve could keep the length. Let the length go, or let the curve take less of the sound.',
+  'time/grid': (d) =>
+    `${d.file} has no tempo that can be relied on, so there is no grid. Say it: --bpm N, and --first-beat SECONDS where it does not begin on a beat.`,
+  'time/kin': (d) =>
+    `${d.file} has ${d.frames} frames at ${d.rate} Hz and ${d.lead} ${d.leadFrames} at ${d.leadRate} Hz. Kin were recorded together: give files of one length and rate.`,
   'pitch/count': (d) => `A pitch line takes 1 to ${d.most} points; this one has ${d.count}.`,
   'pitch/point': (d) => `Point ${d.point} of the pitch line does not hold: ${d.why}.`,
   'tempo/none': () => 'A tempo line takes one event at least: the tempo that it begins with.',

@@ -1,3 +1,4 @@
+export { SURE_FROM } from '../core'
 export {
   arrangementOf,
   beatsOfSection,
@@ -37,7 +38,6 @@ export {
   kindOf,
   type LoopKnown,
   loopOf,
-  SURE_FROM,
   type TempoKnown,
   tempoOf,
 } from './known'

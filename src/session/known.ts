@@ -5,15 +5,17 @@ import {
   keyName,
   type MaterialKind,
   STEADY_PERCENT,
+  SURE_FROM,
   wholeBars,
 } from '../core'
 import { partFacts } from './recipe'
 import type { Key, Source } from './schema'
 
-/** What counts as known of a source: what was found out, under what people said. Times are of the part that is worked with. */
+/**
+ * What counts as known of a source: what was found out, under what people said. Times are of the part that is worked
+ * with.
+ */
 
-/** from here on what was found is used without asking */
-export const SURE_FROM = 0.4
 /** a key is taken for one from here on */
 const KEY_FROM = 0.35
 
@@ -114,7 +116,9 @@ export interface LoopKnown {
   readonly end: number
 }
 
-/** How many whole bars the part holds, and what hangs over; undefined where it has no steady tempo or not a bar of it. */
+/**
+ * How many whole bars the part holds, and what hangs over; undefined where it has no steady tempo or not a bar of it.
+ */
 export function loopOf(source: Source, found: Found): LoopKnown | undefined {
   const facts = partFacts(source)
   const { bpm, by } = tempoOf(source, found)

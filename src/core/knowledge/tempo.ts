@@ -22,6 +22,9 @@ export interface TempoCandidate {
   readonly evidence: readonly string[]
 }
 
+/** from here on a tempo that was found is used without asking, by its confidence */
+export const SURE_FROM = 0.4
+
 export interface Tempo {
   /** undefined where the sound has none, or none that can be told */
   readonly bpm: number | undefined
@@ -216,7 +219,8 @@ const logistic = (z: number) => 1 / (1 + Math.exp(-z))
 
 /**
  * 0–1: whether there is a steady pulse, from how the sound repeats and how its strokes keep to a grid. Found on
- * core/testing/loops against speech, rain, cries and strokes at random: those reach 0.6 and 0.85, loops 0.5–1 and 0.86–1.
+ * core/testing/loops against speech, rain, cries and strokes at random: those reach 0.6 and 0.85, loops 0.5–1 and
+ * 0.86–1.
  */
 function steadyPulse(period: Periodicity, grids: readonly Grid[], strokes: readonly Stroke[]): number {
   const { repeat, tight } = pulseFigures(period, grids)

@@ -26,13 +26,16 @@ export interface MixPart {
   readonly row: number
   /** tells which sound it is of */
   readonly source: string
-  /** method, settings and pitch; of its lengths only the stretch counts, and only where it is locked to seconds */
+  /** method, settings, pitch and pins; its stretch and its speed curve only count where it is locked to seconds */
   readonly recipe: Recipe
   readonly lock: 'bars' | 'seconds'
   readonly startBeat: number
   /** its length on the timeline; without it, as long as what is left of its source, or a whole loop of it */
   readonly beats?: number | undefined
-  /** what of its source it begins with: beats of the source where it is locked to bars, else seconds of it */
+  /**
+   * what of its source it begins with: beats of the source where it is locked to bars, else its own seconds, as its
+   * speed curve has them
+   */
   readonly offset: number
   /** beats of the source for one of the timeline: 2 in double time, 0.5 in half time */
   readonly feel: number

@@ -9,7 +9,9 @@ import {
 import { ownPassage, tempoPassage } from '../timeline/ownBeats'
 import { composed, type Passage, straight } from '../timeline/passage'
 import type { OpenTempo } from '../timeline/tempoLine'
-import { type TimeMap, timeMapOf } from '../timeline/timeMap'
+import { passageOf, type TimeMap, timeMapOf } from '../timeline/timeMap'
+import { speedMap } from '../timing/speedCurve'
+import { pinsWay } from '../timing/timing'
 import type { MixPart } from './arrangement'
 
 /** What of a sound has to be known to lay it. */
@@ -63,8 +65,8 @@ function wholeBeats(ownEnd: number, beatsPerBar: number): number {
 
 /**
  * Lay a part: where it begins and ends in the mix, frame by frame, and which moment of its source is heard at each.
- * One that is locked to bars goes timeline → beats → beats of its source → source.
- * One that is locked to seconds goes at its own stretch.
+ * One that is locked to bars goes timeline → beats → beats of its source → its own time → pins → source: its beats are
+ * laid, so a speed curve has no say. One that is locked to seconds goes at its own stretch, by its speed curve.
  * @param rate  of the mix, Hz.
  * @returns undefined for a part that comes to nothing: it would end before it began.
  */
@@ -78,7 +80,8 @@ export function layPart(
   const ownSeconds = size.frames / size.sampleRate
   const start = tempo.secondsAt(part.startBeat)
   const from = Math.round(start * rate)
-  const way = part.lock === 'bars' && part.own ? barsWay(part, tempo) : secondsWay(part, start)
+  const way = part.lock === 'bars' && part.own ? barsWay(part, tempo) : secondsWay(part, start, size)
+  const pins = pinsWay(part.recipe, size.frames, size.sampleRate)
   const ownEnd = way.atSecond(ownSeconds)
   const whole = part.repeat ? way.roundOf(ownEnd, beatsPerBar) : undefined
   const round = whole !== undefined && way.timelineAt(whole) - start >= SHORTEST_ROUND_SECONDS ? whole : undefined
@@ -99,19 +102,21 @@ export function layPart(
     if (lapTo > lapFrom) {
       const zero = n === 0 ? lapFrom : lapFrom - fade
       const second = straight<OutputFrame, TimelineSecond>(1 / size.sampleRate, zero / rate)
-      const own = composed(second, way.toOwn(n === 0 ? offset : -gone))
+      const ownTime = composed(second, way.toOwn(n === 0 ? offset : -gone))
+      const own = pins ? composed(ownTime, pins) : ownTime
       const length = ((lapTo - zero) / rate + BEHIND_SECONDS) * size.sampleRate
       const map = timeMapOf(composed(own, straight<number, SourceFrame>(size.sampleRate)), size.frames, length)
       laps.push({ from: lapFrom, to: lapTo, zero, map })
     }
     if (lapEnd >= to) break
   }
+  const sourceAt = (at: number) => (pins ? pins.to(way.secondAt(at)) : way.secondAt(at))
   return {
     part,
     from,
     to,
     laps,
-    loop: round !== undefined && laps.length > 1 ? { start: way.secondAt(0), end: way.secondAt(round) } : undefined,
+    loop: round !== undefined && laps.length > 1 ? { start: sourceAt(0), end: sourceAt(round) } : undefined,
     startsInside: way.secondAt(offset) > 1 / size.sampleRate,
     endsInside:
       laps.length > 1 ||
@@ -147,12 +152,20 @@ function barsWay({ own, startBeat, feel }: MixPart, tempo: OpenTempo): Way {
   }
 }
 
-function secondsWay({ recipe: { stretch } }: MixPart, start: number): Way {
+function secondsWay({ recipe: { stretch, speedCurve } }: MixPart, start: number, size: PartSize): Way {
+  const { frames, sampleRate } = size
+  // its seconds as the curve has them, to those of its own time
+  const curve = speedCurve
+    ? composed(
+        composed(straight<number, OutputFrame>(sampleRate), passageOf(speedMap(speedCurve, frames, sampleRate))),
+        straight<number, number>(1 / sampleRate),
+      )
+    : straight<number, number>(1)
   return {
-    atSecond: (second) => second,
-    secondAt: (at) => at,
+    atSecond: (second) => curve.from(second),
+    secondAt: (at) => curve.to(at),
     timelineAt: (gone) => start + gone * stretch,
-    toOwn: (ahead) => straight(1 / stretch, ahead - start / stretch),
+    toOwn: (ahead) => composed(straight<TimelineSecond, number>(1 / stretch, ahead - start / stretch), curve),
     roundOf: (ownEnd) => ownEnd,
   }
 }

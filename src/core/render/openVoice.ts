@@ -7,11 +7,14 @@ import type { AnyMethod, Voice } from '../methods/method'
 import { methodById } from '../methods/registry'
 import { resolveSettings } from '../methods/settings'
 import type { Preparing } from '../task'
-import { asOutput, asSource, type OutputFrame } from '../timeline/axes'
+import { asOutput, asSource, type OutputFrame, type SourceFrame } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
+import { composed, type Passage, straight as straightWay } from '../timeline/passage'
 import { constantPitch, type PitchLine, pointPitch, tapeMap } from '../timeline/pitchLine'
-import { pointMap, shiftedMap, straightMap, type TimeMap } from '../timeline/timeMap'
+import { passageOf, pointMap, shiftedMap, straightMap, type TimeMap, timeMapOf } from '../timeline/timeMap'
+import { isTimed, type NaturalRun, naturalRuns, timingMap } from '../timing/timing'
 import { type Cut, cutFor, prepareCut } from './cuts'
+import { withNaturalRuns } from './naturalPieces'
 import { pieceAt, piecedVoice } from './piecedVoice'
 import { type Recipe, type ResolvedRecipe, resolveRecipe } from './recipe'
 import { laidSeams, SEAM_FADE_SECONDS, seamsOf } from './seams'
@@ -43,6 +46,8 @@ export interface Plan {
   readonly stretch: number
   readonly pitchSemitones: number
   readonly isSource: boolean
+  /** where the result is the source itself, though it is not all over */
+  readonly natural: readonly NaturalRun[]
   /** it lies on a timeline: its pieces are those of the source, whatever the tempo */
   readonly isLaid: boolean
 }
@@ -51,11 +56,11 @@ const HOLD_LEAD_SECONDS = 0.005
 const HOLD_SECONDS = 0.06
 
 /**
- * The map and the pitch line that a recipe comes to, folded in this order: target or map by hand → tape, for a method that
- * ties pitch to speed → attack hold.
+ * The map and the pitch line that a recipe comes to, folded in this order: target or map by hand → speed curve → pins
+ * → tape, for a method that ties pitch to speed → attack hold.
  *
  * @param attacks  of the source, rising; only a recipe that holds attacks looks at them.
- * @param laid  the map where the sound lies on a timeline: it stands for the recipe's stretch, or map by hand.
+ * @param laid  the map where the sound lies on a timeline: it stands for the recipe's stretch, timing, or map by hand.
  * @throws {AppError} as `resolveRecipe`; `map/…`, `pitch/…` for lines by hand that do not hold.
  */
 export function planOf(
@@ -72,10 +77,16 @@ export function planOf(
   const pitch = line ?? constantPitch(recipe.pitchSemitones)
   let map: TimeMap
   if (laid) map = laid
-  else if (recipe.map) map = pointMap(frames, sampleRate, recipe.map)
+  else if (recipe.map) map = pinned(pointMap(frames, sampleRate, recipe.map), recipe, sampleRate)
   else
-    map = straightMap(frames, tied && !line ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch)
+    map = stretched(
+      tied && !line ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch,
+      recipe,
+      size,
+    )
   if (tied && (line || recipe.map) && !laid) map = tapeMap(map, pitch)
+  const isUnmoved = !recipe.map && !laid && recipe.stretch === 1 && pitch.constantRatio === 1 && formantsRest(recipe)
+  const natural = isUnmoved && isTimed(recipe) ? naturalRuns(map, recipe, sampleRate) : []
   const strength = (recipe.holdPercent ?? 0) / 100
   if (strength > 0) {
     const resampled = method.pitchBy === 'reading back'
@@ -91,7 +102,7 @@ export function planOf(
     )
   }
   const stretch = map.length / Math.max(1, frames)
-  const straight = !recipe.map && !recipe.pitchLine && !laid
+  const straight = !recipe.map && !recipe.pitchLine && !laid && !isTimed(recipe)
   const pitchSemitones = tied
     ? ratioToSemitones(map.speedAt(asOutput(0)) || 1)
     : ratioToSemitones(pitch.ratioAt(asOutput(0)))
@@ -102,9 +113,27 @@ export function planOf(
     pitch: tied ? constantPitch(0) : pitch,
     stretch: straight ? (tied ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch) : stretch,
     pitchSemitones: straight && !tied ? recipe.pitchSemitones : pitchSemitones || 0,
+    natural,
     isLaid: laid !== undefined,
     isSource: straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe),
   }
+}
+
+/** A source's timing, so many times as long. */
+function stretched(stretch: number, recipe: Recipe, { frames, sampleRate }: SoundSize): TimeMap {
+  if (!isTimed(recipe)) return straightMap(frames, stretch)
+  const own = timingMap(recipe, frames, sampleRate)
+  if (stretch === 1) return own
+  const way = composed(straightWay<OutputFrame, OutputFrame>(1 / stretch), passageOf(own))
+  return timeMapOf(way, frames, stretch * own.length)
+}
+
+/** A map by hand over a source's own time, which pins may have moved. */
+function pinned(map: TimeMap, { pins }: Recipe, sampleRate: number): TimeMap {
+  if (!pins || pins.length === 0) return map
+  const own = timingMap({ pins }, map.sourceFrames, sampleRate)
+  const way = composed(passageOf(map), passageOf(own) as unknown as Passage<SourceFrame, SourceFrame>)
+  return timeMapOf(way, map.sourceFrames, map.length)
 }
 
 const formantsRest = (recipe: Recipe) => recipe.formants !== 'shift' || (recipe.formantSemitones ?? 0) === 0
@@ -116,8 +145,8 @@ export function needsOf(recipe: Recipe | ResolvedRecipe): AnyMethod['needs'] {
 }
 
 /**
- * Open a recipe on a source. Outside its frames a rendering is silent. Without an analysis the source is analysed here and
- * now, as far as the recipe needs it.
+ * Open a recipe on a source. Outside its frames a rendering is silent. Without an analysis the source is analysed here
+ * and now, as far as the recipe needs it.
  * @throws {AppError} as `planOf`.
  */
 export function openRendering(
@@ -142,9 +171,12 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
   const rests = pitch.constantRatio === 1 && formantRatioAt(asOutput(0)) === 1 && !method.tiesPitchToSpeed
   const formantsBehind = recipe.formants !== 'move' && !method.ownFormants && !rests
 
-  const { seams, fadeFrames, cutOf } = piecesOf(source, plan, known)
+  const { seams, longSeams, fadeFrames, offsetOf, cutOf } = piecesOf(source, plan, known)
   const openPiece = (piece: number) => {
+    const offset = offsetOf(piece)
+    if (offset !== undefined && !source.slow) return moved(sourceVoice(source), offset)
     const cut = cutOf(piece)
+    if (offset !== undefined) return Object.assign(moved(sourceVoice(cut.audio), offset - cut.start), { cut })
     const { audio } = cut
     const own = seams.length === 0 ? map : shiftedMap(map, cut.start, frameCount(audio))
     const { seed } = recipe
@@ -162,22 +194,23 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
     return Object.assign(whole, { cut })
   }
   const voice = seams.length === 0 ? openPiece(0) : piecedVoice(source.channelCount, seams, fadeFrames, openPiece)
-  return { map, pitchSemitones, isSource, seams, voice: within(voice, map.outputFrames) }
+  return { map, pitchSemitones, isSource, seams: longSeams, voice: within(voice, map.outputFrames) }
 }
 
 /** Where a planned result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
 export function seamsOfPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): readonly number[] {
-  return plan.isSource ? [] : piecesOf(soundSource(sound), plan, known).seams
+  return plan.isSource ? [] : piecesOf(soundSource(sound), plan, known).longSeams
 }
 
 /** Where a result falls into pieces, and what of the source each is made of; one that does not, of all. */
-function piecesOf(source: SoundSource, { method, map, isLaid }: Plan, known: Analysis) {
+function piecesOf(source: SoundSource, { method, map, isLaid, natural }: Plan, known: Analysis) {
   const { exactSeek, mostSourceSeconds } = method
   const options = { anywhere: exactSeek, ...(mostSourceSeconds !== undefined && { mostSourceSeconds }) }
-  const seams = isLaid
+  const longSeams = isLaid
     ? laidSeams(source, map, known.attacks ?? [], options)
     : seamsOf(source, map, known.attacks ?? [], options)
   const fadeFrames = Math.round(SEAM_FADE_SECONDS * source.sampleRate)
+  const { seams, offsetOf } = withNaturalRuns(longSeams, natural, map.outputFrames, fadeFrames)
   const spanOf = (piece: number) => {
     const from = piece === 0 ? 0 : map.sourceAt(asOutput((seams[piece - 1] as number) - fadeFrames))
     const to = piece === seams.length ? source.frames : map.sourceAt(asOutput(seams[piece] as number))
@@ -189,13 +222,13 @@ function piecesOf(source: SoundSource, { method, map, isLaid }: Plan, known: Ana
       ? { start: 0, audio: source.part(0, source.frames), analysis: known }
       : cutFor(source, spanOf(piece), known, method.needs)
   const prepare = (piece: number) => prepareCut(source, spanOf(piece), known, method.needs)
-  return { seams, fadeFrames, cutOf, prepare }
+  return { seams, longSeams: longSeams.filter((seam) => seams.includes(seam)), fadeFrames, offsetOf, cutOf, prepare }
 }
 
 /**
- * Where beginning anywhere takes long: all that a rendering needs to begin at source frames `from` up to `to`, in small steps; undefined
- * where it can begin at once. The samples are the same without.
- * It comes to the part of the source that is needed: that stays as it is made for as long as it is held on to.
+ * Where beginning anywhere takes long: all that a rendering needs to begin at source frames `from` up to `to`, in
+ * small steps; undefined where it can begin at once. The samples are the same without. It comes to the part of the
+ * source that is needed: that stays as it is made for as long as it is held on to.
  */
 export function preparePlan(
   sound: AudioBlock | SoundSource,
@@ -208,9 +241,10 @@ export function preparePlan(
   const { method, map, isSource } = plan
   if (!method.prepare && !source.slow) return undefined
   if (isSource) return undefined
-  const { seams, cutOf, prepare } = piecesOf(source, plan, known)
+  const { seams, offsetOf, cutOf, prepare } = piecesOf(source, plan, known)
   const piece = pieceAt(seams, map.outputAt(asSource(from)))
-  const makingOf = ({ audio, analysis, start }: Cut) => method.prepare?.(audio, analysis, from - start, to - start)
+  const makingOf = ({ audio, analysis, start }: Cut) =>
+    offsetOf(piece) !== undefined ? undefined : method.prepare?.(audio, analysis, from - start, to - start)
   if (source.slow) return readAndMade(prepare(piece), () => cutOf(piece), makingOf)
   const cut = cutOf(piece)
   const making = makingOf(cut)
@@ -258,6 +292,9 @@ export function sourceVoice(sound: AudioBlock | SoundSource): Voice {
     },
   }
 }
+
+/** The same voice, so many frames ahead. */
+const moved = (voice: Voice, by: number): Voice => ({ read: (outputFrame, out) => voice.read(outputFrame + by, out) })
 
 /** Silence before 0 and from `frames` on; the voice is only asked for what lies between. */
 function within(voice: Voice, frames: number): Voice {

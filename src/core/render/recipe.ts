@@ -4,6 +4,8 @@ import { methodById } from '../methods/registry'
 import { resolveSettings, type SettingValues } from '../methods/settings'
 import type { PitchPoint } from '../timeline/pitchLine'
 import type { MapPoint } from '../timeline/timeMap'
+import type { Pin } from '../timing/pins'
+import { checkSpeedCurve, type SpeedCurve } from '../timing/speedCurve'
 
 /** What becomes of the spectral envelope when the pitch changes: it moves along, stays, or is shifted by itself. */
 export type Formants = 'move' | 'keep' | 'shift'
@@ -22,6 +24,10 @@ export interface Recipe {
   /** the settings that differ from their defaults */
   readonly settings: SettingValues
   readonly seed: number
+  /** moments of the source that are moved in its own time, and those beside them that are held; rising on both axes */
+  readonly pins?: readonly Pin[]
+  /** a speed that changes over the source's own time; a map by hand takes its place */
+  readonly speedCurve?: SpeedCurve
   /** a time map by hand */
   readonly map?: readonly MapPoint[]
   /** a line of pitch by hand, on top of `pitchSemitones` */
@@ -31,8 +37,8 @@ export interface Recipe {
 }
 
 /**
- * Read a time map that came as JSON text: `{"points":[{"source":0,"output":0,"curve":"line"}, …]}`, seconds; `curve` (line,
- * linear, log) says how the way to the next point goes, `speed` at which speed a ramp starts. See docs/maps.md.
+ * Read a time map that came as JSON text: `{"points":[{"source":0,"output":0,"curve":"line"}, …]}`, seconds; `curve`
+ * (line, linear, log) says how the way to the next point goes, `speed` at which speed a ramp starts. See docs/maps.md.
  * @throws {AppError} `map/json` saying what is wrong. Whether the points hold is checked where the map is opened.
  */
 export function readMapPoints(text: string, file: string): MapPoint[] {
@@ -96,9 +102,9 @@ export function resolveRecipe(recipe: Recipe | ResolvedRecipe): ResolvedRecipe {
 }
 
 /**
- * Check a recipe that came from outside. Maps and lines by hand are checked where they are opened, since only the source
- * tells how far they may reach.
- * @throws {AppError} `recipe/range` naming what is out of range; as `resolveRecipe`.
+ * Check a recipe that came from outside. Maps and lines by hand are checked where they are opened, since only the
+ * source tells how far they may reach.
+ * @throws {AppError} `recipe/range` naming what is out of range, `recipe/pin`, `speed/…`; as `resolveRecipe`.
  */
 export function checkRecipe(recipe: Recipe): Recipe {
   checkedRecipe(recipe)
@@ -119,5 +125,11 @@ export function checkedRecipe(recipe: Recipe): ResolvedRecipe {
   if (!Number.isInteger(recipe.seed) || recipe.seed < 0 || recipe.seed > 0xffffffff) {
     throw new AppError('recipe/range', { name: 'seed', value: String(recipe.seed), min: 0, max: 0xffffffff })
   }
+  if (recipe.speedCurve) checkSpeedCurve(recipe.speedCurve)
+  recipe.pins?.forEach(({ source, own }, n, pins) => {
+    const before = pins[n - 1]
+    if (!(source >= 0 && own >= 0 && (!before || (source > before.source && own > before.own))))
+      throw new AppError('recipe/pin', { pin: n + 1 })
+  })
   return resolveRecipe(recipe)
 }

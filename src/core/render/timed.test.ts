@@ -1,0 +1,185 @@
+import { describe, expect, it } from 'vitest'
+import { analyse } from '../analysis/analysis'
+import { type AudioBlock, frameCount } from '../audio/block'
+import { joined } from '../audio/joined'
+import { createRandom } from '../dsp/random'
+import { methods } from '../methods/registry'
+import { finish } from '../task'
+import { type Touch, timedLoop, touches } from '../testing/timedLoops'
+import { openGrid } from '../timing/grid'
+import type { Hit } from '../timing/hits'
+import { pinsOf } from '../timing/quantise'
+import { speedBetween } from '../timing/speedCurve'
+import { exportKinTask } from './exportKin'
+import { openRendering } from './openVoice'
+import type { Recipe } from './recipe'
+import { renderBlock } from './renderTask'
+
+const RATE = 48_000
+const GRID = { grid: '1/16', swing: 50 } as const
+const plain = (methodId: string): Recipe => ({
+  version: 1,
+  stretch: 1,
+  pitchSemitones: 0,
+  formants: 'move',
+  methodId,
+  settings: {},
+  seed: 1,
+})
+
+const random = createRandom(8)
+const lates = Array.from({ length: 64 }, () => 0.05 * (random() - 0.5))
+const loops = Object.fromEntries(
+  touches.map((touch) => [touch, timedLoop(touch, (n) => lates[n] as number)]),
+) as Record<Touch, ReturnType<typeof timedLoop>>
+const hitsOf = (audio: AudioBlock): Hit[] =>
+  (analyse(audio, ['attacks']).attacks ?? []).map(({ frame, strength }) => ({ seconds: frame / RATE, strength }))
+
+const share = (values: readonly number[], part: number) =>
+  [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(part * values.length))] as number
+
+describe('attacks that a rule draws to the grid', () => {
+  for (const touch of touches)
+    for (const methodId of ['splice', 'wsola', 'vocoder', 'layered'])
+      it(`lie there in a ${touch} loop by ${methodId}, none lost or added, or half as far off at half strength`, () => {
+        const { audio, strokes, bpm } = loops[touch]
+        const own = { bpm, firstBeat: 0 }
+        const grid = openGrid(GRID, own)
+        for (const strength of [100, 50]) {
+          const pins = pinsOf(hitsOf(audio), [], { rule: { ...GRID, strength }, own })
+          const out = renderBlock(audio, { ...plain(methodId), pins })
+          expect(frameCount(out)).toBe(frameCount(audio))
+          const found = hitsOf(out).map(({ seconds }) => seconds)
+          const wanted = strokes.map((at) => {
+            const place = grid.at(grid.nearest(at))
+            return Math.max(0, place + (1 - strength / 100) * (at - place))
+          })
+          const off = wanted.map((at) => 1000 * Math.min(...found.map((other) => Math.abs(other - at))))
+          expect(Math.max(...off), 'none is lost').toBeLessThan(15)
+          expect(found.length - wanted.length, 'nearly none is added').toBeLessThanOrEqual(1)
+          expect(share(off, 0.5)).toBeLessThan(1)
+          // close strokes under one another are told to within some ms in what a long window has smeared
+          expect(share(off, 0.95)).toBeLessThan(touch === 'dense' ? 4 : 3)
+        }
+      })
+})
+
+describe('a pin that is moved', () => {
+  const { audio, strokes } = loops.sparse
+  for (const { id } of methods)
+    it(`changes no sample outside its two gaps, by ${id}`, () => {
+      const n = 8
+      for (const by of [-0.06, 0.06]) {
+        const at = strokes[n] as number
+        const hits = hitsOf(audio)
+        const source = hits.reduce((best, hit) =>
+          Math.abs(hit.seconds - at) < Math.abs(best.seconds - at) ? hit : best,
+        ).seconds
+        const pins = pinsOf(hits, [{ source, own: source + by }])
+        const out = renderBlock(audio, { ...plain(id), pins })
+        const [from, to] = [pins[0]?.source as number, pins.at(-1)?.source as number].map((second) =>
+          Math.round(second * RATE),
+        ) as [number, number]
+        audio.channels.forEach((channel, c) => {
+          const made = out.channels[c] as Float32Array
+          expect(made.subarray(0, from)).toEqual(channel.subarray(0, from))
+          expect(made.subarray(to)).toEqual(channel.subarray(to))
+        })
+        if (['splice', 'wsola', 'vocoder', 'layered'].includes(id)) {
+          const found = hitsOf(out).map(({ seconds }) => seconds)
+          expect(1000 * Math.min(...found.map((other) => Math.abs(other - source - by)))).toBeLessThan(1)
+        }
+      }
+    })
+})
+
+describe('a sentence that is slowed to 80 %', () => {
+  it('leaves what lies around it as it is, sample for sample, and reads the same from anywhere', () => {
+    const { audio } = loops.overdriven
+    const frames = frameCount(audio)
+    const speedCurve = { points: speedBetween(1, 3, 80) }
+    for (const methodId of ['wsola', 'vocoder', 'cycle']) {
+      const recipe = { ...plain(methodId), speedCurve }
+      const out = renderBlock(audio, recipe)
+      expect(frameCount(out)).toBe(frames + RATE / 2)
+      const [own, made] = [audio.channels[0] as Float32Array, out.channels[0] as Float32Array]
+      expect(made.subarray(0, RATE)).toEqual(own.subarray(0, RATE))
+      expect(made.subarray(3.5 * RATE)).toEqual(own.subarray(3 * RATE))
+      const late = new Float32Array(RATE)
+      openRendering(audio, recipe).voice.read(Math.round(3.6 * RATE), [late, late.slice()])
+      expect(late).toEqual(made.subarray(Math.round(3.6 * RATE), Math.round(4.6 * RATE)))
+    }
+  })
+})
+
+describe('kin', () => {
+  it('stay where they were to one another, to the frame, by every method', () => {
+    const { audio, bpm } = timedLoop('sparse', (n) => lates[n] as number)
+    const own = audio.channels[0] as Float32Array
+    // what a second microphone hears: the same, later and duller, with a room of its own
+    const LATE = 137
+    const noise = createRandom(3)
+    const far = Float32Array.from(
+      own,
+      (_, i) => 0.5 * ((own[i - LATE] ?? 0) + (own[i - LATE - 1] ?? 0)) + 0.002 * (noise() - 0.5),
+    )
+    const lead: AudioBlock = { sampleRate: RATE, channels: [own] }
+    const other: AudioBlock = { sampleRate: RATE, channels: [far] }
+    const pins = pinsOf(hitsOf(lead), [], { rule: { ...GRID, strength: 100 }, own: { bpm, firstBeat: 0 } })
+    for (const { id, tiesPitchToSpeed } of methods) {
+      // a tape that runs faster runs through the way between microphones faster, too
+      const play = tiesPitchToSpeed ? 0.25 * LATE : 1
+      const known = analyse(lead, ['attacks', 'pitch'])
+      const { voice, map } = openRendering(joined([lead, other]), { ...plain(id), pins }, known)
+      const out = [new Float32Array(map.outputFrames), new Float32Array(map.outputFrames)] as [
+        Float32Array,
+        Float32Array,
+      ]
+      voice.read(0, out)
+      for (let n = 0; n < 30; n++) {
+        const at = Math.round(((n + 0.5) / 30) * (map.outputFrames - 8000))
+        const lag = bestLag(out[0], out[1], at, 6000)
+        // where a place holds next to nothing it has no lag to tell
+        if (lag !== undefined) expect([id, n, Math.abs(lag - LATE) <= play]).toEqual([id, n, true])
+      }
+    }
+  })
+  it('become files of their own, all of one length', () => {
+    const { audio } = loops.sparse
+    const bytes: number[] = [0, 0]
+    const kin = [audio, audio].map((sound, n) => ({
+      sound,
+      format: '16' as const,
+      markers: { cues: [], loops: [] },
+      write: (part: Uint8Array) => {
+        bytes[n] = (bytes[n] as number) + part.length
+      },
+    }))
+    const made = finish(exportKinTask(kin, { ...plain('wsola'), stretch: 1.25 }, analyse(audio, ['attacks'])))
+    expect(made.map(({ frames }) => frames)).toEqual([1, 1].map(() => Math.round(1.25 * frameCount(audio))))
+    expect(bytes[0]).toBe(bytes[1])
+  })
+})
+
+/** The lag at which one sound is most like another from a frame on, by its edges; undefined where it is silent. */
+function bestLag(a: Float32Array, b: Float32Array, at: number, count: number): number | undefined {
+  const edge = (of: Float32Array, i: number) => (of[i + 1] ?? 0) - (of[i] ?? 0)
+  let best = 0
+  let most = 0
+  let energy = 0
+  for (let i = 0; i < count; i++) energy += edge(a, at + i) ** 2
+  if (energy < 0.05) return undefined
+  for (let lag = 100; lag < 180; lag++) {
+    let sum = 0
+    let other = 0
+    for (let i = 0; i < count; i++) {
+      sum += edge(a, at + i) * edge(b, at + i + lag)
+      other += edge(b, at + i + lag) ** 2
+    }
+    if (sum / Math.sqrt(other) > most) {
+      most = sum / Math.sqrt(other)
+      best = lag
+    }
+  }
+  return best
+}

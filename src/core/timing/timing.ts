@@ -1,0 +1,104 @@
+import { asOutput, asSource, type OutputFrame, type SourceFrame } from '../timeline/axes'
+import { composed, type Passage, reversed, straight } from '../timeline/passage'
+import { passageOf, straightMap, type TimeMap, timeMapOf } from '../timeline/timeMap'
+import { type Pin, pinsPassage } from './pins'
+import { type SpeedCurve, speedMap } from './speedCurve'
+
+/** What is meant to happen to the timing inside a source, before its length is changed. */
+export interface Timing {
+  /** rising on both axes, as `settledPins` gives them; those that are only held among them */
+  readonly pins?: readonly Pin[] | undefined
+  readonly speedCurve?: SpeedCurve | undefined
+}
+
+export const isTimed = ({ pins, speedCurve }: Timing) =>
+  (pins !== undefined && pins.length > 0) || speedCurve !== undefined
+
+/** From a source's own time to its moments, seconds. Pins lie on whole frames, so that what is not moved is not. */
+export function pinsWay({ pins }: Timing, frames: number, sampleRate: number): Passage | undefined {
+  if (!pins || pins.length === 0) return undefined
+  const whole = (seconds: number) => Math.round(seconds * sampleRate) / sampleRate
+  const placed: Pin[] = []
+  for (const { source, own } of pins) {
+    const pin = { source: whole(source), own: whole(own) }
+    const last = placed.at(-1)
+    if (!last || (pin.source > last.source && pin.own > last.own)) placed.push(pin)
+  }
+  return pinsPassage(placed, frames / sampleRate)
+}
+
+/**
+ * How long a source is in its own time, frames. It stays as long as it was, unless its very end is pinned elsewhere.
+ */
+function ownLength({ pins }: Timing, frames: number, sampleRate: number): number {
+  const last = pins?.at(-1)
+  return last && Math.round(last.source * sampleRate) >= frames ? Math.round(last.own * sampleRate) : frames
+}
+
+/** A source's timing as a map, at a stretch of 1: result → speed curve → own time → pins → source. */
+export function timingMap(timing: Timing, frames: number, sampleRate: number): TimeMap {
+  const own = ownLength(timing, frames, sampleRate)
+  const base = timing.speedCurve ? speedMap(timing.speedCurve, own, sampleRate) : straightMap(own, 1)
+  const pins = pinsWay(timing, frames, sampleRate)
+  if (!pins) return base
+  const inFrames = composed(
+    composed(straight<number, number>(1 / sampleRate), pins),
+    straight<number, number>(sampleRate),
+  )
+  return timeMapOf(composed(passageOf(base), inFrames as Passage<SourceFrame, SourceFrame>), frames, base.length)
+}
+
+/** A run of the result that is the source itself, `offset` frames earlier or later: frames, the end exclusive. */
+export interface NaturalRun {
+  readonly from: number
+  readonly to: number
+  /** source frame − output frame */
+  readonly offset: number
+}
+
+/** runs shorter than this are made like what lies around them */
+const LEAST_RUN_SECONDS = 0.05
+const SAME_FRAME = 1e-3
+
+/**
+ * Where a map that timing made runs as the source does, at whole frames of it. What lies there can be taken as it is,
+ * whatever the method.
+ * @param map  as `timingMap` gives it.
+ */
+export function naturalRuns(map: TimeMap, timing: Timing, sampleRate: number): readonly NaturalRun[] {
+  const frames = map.outputFrames
+  const breaks = breaksOf(map, timing, sampleRate).filter((at) => at > 0 && at < frames)
+  const ends = [0, ...breaks, frames]
+  const runs: { from: number; to: number; offset: number }[] = []
+  for (let n = 0; n + 1 < ends.length; n++) {
+    const [from, to] = [ends[n] as number, ends[n + 1] as number]
+    const offsets = [from, (from + to) / 2, to].map((at) => offsetAt(map, at, at === to ? -1 : 1))
+    const offset = Math.round(offsets[0] as number)
+    if (!offsets.every((own) => Math.abs(own - offset) < SAME_FRAME)) continue
+    const last = runs.at(-1)
+    if (last && last.to === from && last.offset === offset) last.to = to
+    else runs.push({ from, to, offset })
+  }
+  return runs.filter(({ from, to }) => to - from >= LEAST_RUN_SECONDS * sampleRate)
+}
+
+/**
+ * How far the source lies ahead of the result, seen from within a run: a little behind its start, or before its end.
+ */
+const offsetAt = (map: TimeMap, at: number, towards: 1 | -1) => {
+  const inside = at + towards * 1e-6
+  return map.sourceAt(asOutput(inside)) - inside
+}
+
+/** Whole frames of the result at which its speed may change, rising. */
+function breaksOf(map: TimeMap, { pins, speedCurve }: Timing, sampleRate: number): number[] {
+  const base = speedCurve
+    ? reversed(passageOf(speedMap(speedCurve, ownLength({ pins }, map.sourceFrames, sampleRate), sampleRate)))
+    : undefined
+  const ofOwn = (own: number) => (base ? base.to(asSource(own)) : own) as OutputFrame
+  const places = [
+    ...(pins ?? []).map(({ own }) => ofOwn(Math.round(own * sampleRate))),
+    ...(speedCurve?.points ?? []).map(({ seconds }) => ofOwn(seconds * sampleRate)),
+  ].map((at) => Math.round(at))
+  return [...new Set(places)].sort((a, b) => a - b)
+}
