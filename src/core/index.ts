@@ -174,6 +174,7 @@ export { gapsOf, type Pin, placePin } from './timing/pins'
 export { pinsOf, type RuledBeats, SAME_MOMENT_SECONDS, type TimingRule } from './timing/quantise'
 export { readPins } from './timing/readPins'
 export {
+  canKeepLength,
   checkSpeedCurve,
   readSpeedCurve,
   SPEED_RANGE,

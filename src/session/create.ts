@@ -61,7 +61,8 @@ export function freeLetter(variants: readonly Variant[]): string {
 }
 
 /** A timeline on which nothing lies. */
-export const NO_TIMELINE: Pick<Session, keyof typeof timelineShape> = {
+export const NO_TIMELINE: Pick<Session, keyof typeof timelineShape | 'grooves'> = {
+  grooves: [],
   tempoLine: [],
   beatsPerBar: 4,
   metre: [],

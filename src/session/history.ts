@@ -37,10 +37,19 @@ export function change<S>(
   const last = history.past.at(-1)
   const joins = gesture !== undefined && last?.gesture === gesture
   const step: Step = joins
-    ? { label: last.label, gesture, redo: [...last.redo, ...redo], undo: [...undo, ...last.undo] }
+    ? { label: last.label, gesture, ...joined(last, redo, undo) }
     : { label, gesture, redo, undo }
   const before = joins ? history.past.slice(0, -1) : history.past
   return { present, past: [...before, step].slice(-MOST_STEPS), future: [] }
+}
+
+/** Two steps as one. Where both put values in the same places, what lay between is not kept: a drag has hundreds. */
+function joined(last: Step, redo: readonly Patch[], undo: readonly Patch[]): Pick<Step, 'redo' | 'undo'> {
+  const placesOf = (patches: readonly Patch[]) =>
+    patches.every(({ op }) => op === 'replace') ? patches.map(({ path }) => path.join('/')).sort() : undefined
+  const [before, now] = [placesOf(last.redo), placesOf(redo)]
+  const isSame = before !== undefined && now !== undefined && before.join('\n') === now.join('\n')
+  return isSame ? { redo, undo: last.undo } : { redo: [...last.redo, ...redo], undo: [...undo, ...last.undo] }
 }
 
 export function undo<S>(history: History<S>): History<S> {

@@ -46,7 +46,7 @@ export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'
 export { type LengthContext, type LengthUnit, readLength, readPitch } from './quantity'
 export { checkedForWriting, readOutlook, readSession, type SessionRead } from './readSession'
-export { contentKeys, partFacts, recipeOf, soundKey } from './recipe'
+export { contentKeys, partFacts, partStart, recipeOf, soundKey } from './recipe'
 export { type FoundFacts, readFoundFacts, readKnowledge, readTrial } from './records'
 export {
   type BlindResult,
@@ -86,3 +86,15 @@ export {
   type TimelinePart,
   type TimelineRow,
 } from './timelineSchema'
+export {
+  gridBeatsOf,
+  hitsOf,
+  PLAIN_RULE,
+  placedOf,
+  ruleOf,
+  shapeOf,
+  type TimedDot,
+  timedDots,
+  timingOf,
+} from './timing'
+export { grooveSchema, type NamedGroove, type SourceRule, type SourceTiming } from './timingSchema'

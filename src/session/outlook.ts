@@ -45,7 +45,7 @@ export const outlookSchema = z.object({
   /** whether the timeline clicks */
   mixClick: z.boolean().default(false),
   /** what is shown under the lanes */
-  panel: z.enum(['settings', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
+  panel: z.enum(['settings', 'timing', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
   sweep: sweepOutlook.default(FIRST_SWEEP),
   /** what lanes draw: `against` is the lane that all others are told apart from */
   display: z

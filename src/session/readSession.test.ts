@@ -17,6 +17,19 @@ function fullSession(): Session {
     version: SESSION_VERSION,
     bpm: 104.5,
     key: { root: 9, mode: 'minor' },
+    grooves: [
+      {
+        id: 'g1',
+        name: 'Winch',
+        grid: '1/8',
+        beatsPerBar: 2,
+        bars: 1,
+        offsets: [0, 0.02, null, -0.01],
+        spreads: [0, 0.001, null, 0],
+        counts: [2, 2, 0, 1],
+        bpm: 96,
+      },
+    ],
     tempoLine: [
       { beat: 0, bpm: 96, curve: 'linear' },
       { beat: 16, bpm: 120, curve: 'step' },

@@ -1,4 +1,4 @@
-import { methodById, type Recipe } from '../core'
+import { canKeepLength, methodById, type Pin, type Recipe, type SpeedCurve } from '../core'
 import type { Source, SourceFacts, Variant } from './schema'
 
 /** Facts of the part of a source that is worked with. */
@@ -17,8 +17,56 @@ export const contentKeys = ({ hash, facts, id }: Source): readonly (string | und
 export const soundKey = ({ id, range }: Pick<Source, 'id' | 'range'>) =>
   range ? `${id} ${range.start} ${range.end}` : id
 
-/** The recipe that a variant makes of its source's target. */
+/** Seconds of the file at which the part that is worked with begins. */
+export const partStart = ({ range, facts }: Source) => (range && facts ? range.start / facts.sampleRate : 0)
+
+/** What of a source's timing goes into a recipe, seconds of its part. */
+function recipeTiming(source: Source): { readonly pins?: readonly Pin[]; readonly speedCurve?: SpeedCurve } {
+  const { timing } = source
+  const facts = partFacts(source)
+  if (!timing || !facts) return {}
+  const offset = partStart(source)
+  const seconds = facts.frames / facts.sampleRate
+  const pins: Pin[] = []
+  for (const pin of timing.placed) {
+    const own = { source: pin.source - offset, own: pin.own - offset }
+    const last = pins.at(-1)
+    const rises = !last || (own.source > last.source && own.own > last.own)
+    if (own.source >= 0 && own.own >= 0 && own.source <= seconds && rises) pins.push(own)
+  }
+  const { speedCurve } = timing
+  const points = speedCurve?.points
+    .map((point) => ({ ...point, seconds: point.seconds - offset }))
+    .filter((point) => point.seconds >= 0 && point.seconds <= seconds)
+    .sort((a, b) => a.seconds - b.seconds)
+    .filter((point, n, all) => n < 2 || (all[n - 2] as typeof point).seconds !== point.seconds)
+  return {
+    ...(pins.length > 0 && { pins }),
+    ...(points &&
+      points.length > 0 && {
+        speedCurve: { points, ...(speedCurve?.keepsLength && canKeepLength(points, seconds) && { keepsLength: true }) },
+      }),
+  }
+}
+
+interface Made {
+  readonly of: readonly unknown[]
+  readonly recipe: Recipe
+}
+const made = new WeakMap<Variant, Made>()
+
+/** The recipe that a variant makes of its source's target and timing: the same one as long as they are. */
 export function recipeOf(source: Source, variant: Variant): Recipe {
+  const { target, timing, range, facts } = source
+  const of = [target, timing, range, facts]
+  const there = made.get(variant)
+  if (there?.of.every((one, n) => one === of[n])) return there.recipe
+  const recipe = newRecipe(source, variant)
+  made.set(variant, { of, recipe })
+  return recipe
+}
+
+function newRecipe(source: Source, variant: Variant): Recipe {
   return {
     version: 1,
     stretch: source.target.stretch,
@@ -33,5 +81,6 @@ export function recipeOf(source: Source, variant: Variant): Recipe {
     methodId: variant.methodId,
     settings: variant.settings[variant.methodId] ?? {},
     seed: variant.seed,
+    ...recipeTiming(source),
   }
 }

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
 import { timelineShape } from './timelineSchema'
+import { grooveSchema, timingSchema } from './timingSchema'
 
 /**
  * A session is plain data. `readSession` reads it and mends what does not hold. docs/session.md tells it to whoever
@@ -99,6 +100,7 @@ export const sourceSchema = z.object({
   facts: factsSchema.optional(),
   target: targetSchema.default(PLAIN_TARGET),
   hand: handSchema.default({}),
+  timing: timingSchema.optional(),
   /** whether a new session tempo, or key, changes this source's target */
   follows: z
     .object({ tempo: z.boolean().default(false), key: z.boolean().default(false) })
@@ -117,6 +119,7 @@ export const sessionSchema = z.object({
   /** what sources are fitted to: beats a minute */
   bpm: z.number().min(10).max(999).default(96),
   key: keySchema.optional(),
+  grooves: z.array(grooveSchema).max(500).default([]),
   ...timelineShape,
 })
 

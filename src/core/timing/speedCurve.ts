@@ -8,7 +8,7 @@ export interface SpeedPoint {
   /** %, `SPEED_RANGE`; 80 takes a quarter longer */
   readonly percent: number
   /** how the speed goes to the next point: evenly, or with a gentle start and end; `straight` where it is not said */
-  readonly curve?: 'straight' | 'curved'
+  readonly curve?: 'straight' | 'curved' | undefined
 }
 
 /** A speed that changes over a source. Before the first point it is as there, behind the last one as there. */
@@ -117,6 +117,16 @@ function runsOf({ points, keepsLength }: SpeedCurve, seconds: number): Run[] {
 }
 
 const gentle = (share: number) => share * share * (3 - 2 * share)
+
+/** Whether a curve can keep the length of a source of so many seconds: enough has to lie around it. */
+export function canKeepLength(points: readonly SpeedPoint[], seconds: number): boolean {
+  try {
+    runsOf({ points, keepsLength: true }, seconds)
+    return true
+  } catch {
+    return false
+  }
+}
 
 /** The points that slow, or quicken, what lies between two moments, and leave the rest as it is. */
 export const speedBetween = (from: number, to: number, percent: number): SpeedPoint[] => [

@@ -10,7 +10,7 @@ export const newGesture = (of: string) => `${of}-${++marks}`
 export interface Drag<Start> {
   /** what was taken hold of */
   readonly start: Start
-  /** how far it has been moved sideways, px */
+  /** how far it has been moved along its axis, px */
   readonly byPx: number
   /** false as long as it may still be a click */
   readonly moved: boolean
@@ -25,24 +25,27 @@ export interface Drag<Start> {
 export function useDrag<Start, Of extends Element = HTMLElement>(
   name: string,
   on: {
+    /** which way it is dragged: sideways where it is not said */
+    readonly axis?: 'x' | 'y'
     begin(event: PointerEvent<Of>): Start | undefined
     move?(event: PointerEvent<Of>, drag: Drag<Start>): void
     end?(event: PointerEvent<Of>, drag: Drag<Start>): void
   },
 ) {
-  const held = useRef<{ x: number; drag: Drag<Start> } | undefined>(undefined)
+  const held = useRef<{ from: number; drag: Drag<Start> } | undefined>(undefined)
+  const along = (event: PointerEvent<Of>) => (on.axis === 'y' ? event.clientY : event.clientX)
   return {
     onPointerDown(event: PointerEvent<Of>) {
       if (event.button !== 0) return
       const start = on.begin(event)
       if (start === undefined) return
       event.currentTarget.setPointerCapture(event.pointerId)
-      held.current = { x: event.clientX, drag: { start, byPx: 0, moved: false, gesture: newGesture(name) } }
+      held.current = { from: along(event), drag: { start, byPx: 0, moved: false, gesture: newGesture(name) } }
     },
     onPointerMove(event: PointerEvent<Of>) {
       const now = held.current
       if (!now) return
-      const byPx = event.clientX - now.x
+      const byPx = along(event) - now.from
       if (!now.drag.moved && Math.abs(byPx) < START_PX) return
       now.drag = { ...now.drag, byPx, moved: true }
       on.move?.(event, now.drag)

@@ -1,3 +1,4 @@
+import { current, isDraft } from 'immer'
 import { methodById, ratioToSemitones, semitonesToRatio } from '../../core'
 import {
   attackEdits,
@@ -12,6 +13,7 @@ import {
   MAX_VARIANTS,
   PLAIN_TARGET,
   partFacts,
+  placedOf,
   type Session,
   type Source,
   type Target,
@@ -19,7 +21,7 @@ import {
   type Variant,
 } from '../../session'
 import { mayChange } from './state/access'
-import { store } from './state/store'
+import { type State, store } from './state/store'
 
 /**
  * All that can be changed in the session. Each call is one step of undo, or joins the step of its gesture.
@@ -32,10 +34,39 @@ const { getState, setState } = store
 
 export function edit(label: string, recipe: (session: Session) => void, gesture?: string) {
   if (!mayChange()) return
-  setState((state) => ({ history: change(state.history, label, recipe, gesture) }))
+  setState((state) => ({
+    history: change(
+      state.history,
+      label,
+      (session) => {
+        recipe(session)
+        settleTimings(session, state)
+      },
+      gesture,
+    ),
+  }))
 }
 
-function editSource(sourceId: string, label: string, recipe: (source: Source) => void, gesture?: string) {
+/** What a rule and pins come to follows whatever they go by: attacks, beats, the part of the file, grooves. */
+function settleTimings(draft: Session, { history: { present }, knowledge }: State) {
+  const grooves = isDraft(draft.grooves) ? current(draft.grooves) : draft.grooves
+  for (const source of draft.sources) {
+    if (!source.timing) continue
+    const now: Source = isDraft(source) ? current(source) : source
+    const before = present.sources.find(({ id }) => id === now.id)
+    if (!before || !now.timing || now === before) continue
+    const { timing, hand, range } = now
+    const isSame =
+      timing.pins === before.timing?.pins &&
+      timing.rule === before.timing?.rule &&
+      hand === before.hand &&
+      range === before.range &&
+      grooves === present.grooves
+    if (!isSame) source.timing.placed = placedOf(now, knowledge[now.id], grooves)
+  }
+}
+
+export function editSource(sourceId: string, label: string, recipe: (source: Source) => void, gesture?: string) {
   edit(
     label,
     (session) => {

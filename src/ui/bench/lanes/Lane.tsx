@@ -1,5 +1,5 @@
-import { memo, useEffect, useRef } from 'react'
-import { amplitudeToDb, methodById, planOf } from '../../../core'
+import { memo, useEffect, useMemo, useRef } from 'react'
+import { amplitudeToDb, asOutput, asSource, methodById, planOf } from '../../../core'
 import { kindOf, partFacts, partKey, recipeOf, type Source, soundKey, type Variant } from '../../../session'
 import { sharpCanvas } from '../../common/canvas'
 import { countText, dbText, peakText, timeText } from '../../common/formats'
@@ -52,9 +52,14 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const fresh = !variant || (render?.status === 'done' && recipe && render.key === renderKey(source, recipe))
   const part = partFacts(source)
   const sampleRate = part?.sampleRate ?? 48_000
-  const planned = recipe && part ? planOf(recipe, part) : undefined
-  const stretch = variant ? (fresh ? (planned?.stretch ?? 1) : (render?.factsStretch ?? 1)) : 1
-  const outputFrames = planned?.map.outputFrames ?? part?.frames
+  const { frames } = part ?? {}
+  const mapOf = (of: typeof recipe) => (of && frames ? planOf(of, { frames, sampleRate }).map : undefined)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a map follows from these
+  const planned = useMemo(() => mapOf(recipe), [recipe, frames, sampleRate])
+  const drawnRecipe = variant ? (fresh ? recipe : render?.factsRecipe) : undefined
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a map follows from these
+  const drawn = useMemo(() => mapOf(drawnRecipe), [drawnRecipe, frames, sampleRate])
+  const outputFrames = planned?.outputFrames ?? part?.frames
 
   const drawnPx = variant ? heightPx - RIBBON_PX : heightPx
 
@@ -62,13 +67,14 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const ready = sharpCanvas(canvas.current, widthPx, drawnPx)
     if (!ready || theme === undefined) return
     const { context, colour: colourOf } = ready
-    const outputStretch = planned?.stretch ?? 1
-    const from = (view.start * outputStretch) / sampleRate
-    const to = ((view.start + view.span) * outputStretch) / sampleRate
+    const outputAt = (frame: number) => planned?.outputAt(asSource(frame)) ?? frame
+    const sourceAt = (frame: number) => planned?.sourceAt(asOutput(frame)) ?? frame
+    const from = outputAt(view.start) / sampleRate
+    const to = outputAt(view.start + view.span) / sampleRate
     // a low lane has no room for a scale of its own
     const marks =
       variant && drawnPx >= SCALE_FROM_PX
-        ? ticks(from, to, widthPx, (seconds) => xOf(view, (seconds * sampleRate) / outputStretch, widthPx), 74)
+        ? ticks(from, to, widthPx, (seconds) => xOf(view, sourceAt(seconds * sampleRate), widthPx), 74)
         : []
     const majors = marks.filter((mark) => mark.major)
     const step = majors.length > 1 ? (majors[1]?.seconds ?? 1) - (majors[0]?.seconds ?? 0) : 1
@@ -77,7 +83,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
       widthPx,
       heightPx: drawnPx,
       overview: facts?.overview,
-      stretch,
+      outputAt: (frame) => drawn?.outputAt(asSource(frame)) ?? frame,
       colour: colourOf(laneColour(variant?.methodId).slice(4, -1)),
       stale: !fresh,
       ticks: marks,
@@ -86,7 +92,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
       tickLabel: (tick) => tickText(tick.seconds, step),
       pitch: pitch && { ...pitch, colour: colourOf('--lane-2') },
     })
-  }, [view, widthPx, drawnPx, facts, stretch, fresh, variant, theme, sampleRate, planned?.stretch, pitch])
+  }, [view, widthPx, drawnPx, facts, drawn, fresh, variant, theme, sampleRate, planned, pitch])
 
   const name = variant ? methodById(variant.methodId).label : 'Reference'
   return (

@@ -10,6 +10,7 @@ import { setOutlook } from '../../session/state/outlook'
 import { activeLane, store, useSession } from '../../session/state/store'
 import { MethodMenu } from '../MethodMenu'
 import { MARKS_PX, Marks } from '../marks/Marks'
+import { OffGridPlot, PLOT_PX } from '../timing/OffGridPlot'
 import { DisplayMenu } from './DisplayMenu'
 import { selectionPx } from './draw'
 import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
@@ -19,7 +20,7 @@ import { Legend } from './Legend'
 
 const HEAD_PX = 208
 const RULER_PX = 26
-const TOP_PX = RULER_PX + MARKS_PX
+const MARKED_PX = RULER_PX + MARKS_PX
 const LEGEND_PX = 19
 const LANE_MIN_PX = 60
 const LANE_MAX_PX = 150
@@ -46,10 +47,12 @@ export function Lanes({ source }: { source: Source }) {
     .split(' ')
     .map(Number)
   const active = useSession((state) => activeLane(state, source))
+  const timing = useSession((state) => state.outlook.panel === 'timing')
+  const topPx = MARKED_PX + (timing ? PLOT_PX : 0)
   const looping = useSession((state) => state.outlook.looping)
 
   const count = source.variants.length + 1
-  const laneHeight = Math.floor(Math.min(LANE_MAX_PX, Math.max(LANE_MIN_PX, (heightPx - TOP_PX - LEGEND_PX) / count)))
+  const laneHeight = Math.floor(Math.min(LANE_MAX_PX, Math.max(LANE_MIN_PX, (heightPx - topPx - LEGEND_PX) / count)))
 
   const setView = useCallback(
     (next: View) => setOutlook((outlook) => ({ views: { ...outlook.views, [source.id]: next } })),
@@ -93,23 +96,26 @@ export function Lanes({ source }: { source: Source }) {
       aria-label="Lanes"
       className="lanes relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-well"
     >
-      <div className="sticky top-0 z-30 flex border-b border-rule bg-ground" style={{ height: TOP_PX }}>
-        <div className="flex w-[208px] shrink-0 items-center border-r border-rule px-2">
-          <MethodMenu
-            label="Add a variant"
-            disabled={count > MAX_VARIANTS}
-            onChange={(methodId) => addVariant(source, methodId)}
-          >
-            {count > MAX_VARIANTS ? 'No letters left' : '+ Add variant'}
-          </MethodMenu>
-          <span className="ml-auto">
-            <DisplayMenu source={source} />
-          </span>
+      <div className="sticky top-0 z-30 border-b border-rule bg-ground" style={{ height: topPx }}>
+        <div className="flex" style={{ height: MARKED_PX }}>
+          <div className="flex w-[208px] shrink-0 items-center border-r border-rule px-2">
+            <MethodMenu
+              label="Add a variant"
+              disabled={count > MAX_VARIANTS}
+              onChange={(methodId) => addVariant(source, methodId)}
+            >
+              {count > MAX_VARIANTS ? 'No letters left' : '+ Add variant'}
+            </MethodMenu>
+            <span className="ml-auto">
+              <DisplayMenu source={source} />
+            </span>
+          </div>
+          <div>
+            <Ruler view={view} widthPx={laneWidth} sampleRate={sampleRate} />
+            <Marks source={source} view={view} widthPx={laneWidth} />
+          </div>
         </div>
-        <div>
-          <Ruler view={view} widthPx={laneWidth} sampleRate={sampleRate} />
-          <Marks source={source} view={view} widthPx={laneWidth} />
-        </div>
+        {timing && laneWidth > 0 && <OffGridPlot source={source} view={view} widthPx={laneWidth} headPx={HEAD_PX} />}
       </div>
       <Lane
         source={source}
@@ -137,7 +143,7 @@ export function Lanes({ source }: { source: Source }) {
       <div
         ref={field}
         className="absolute z-10 cursor-text touch-none overflow-hidden"
-        style={{ left: HEAD_PX, top: TOP_PX, width: laneWidth, height: laneHeight * count }}
+        style={{ left: HEAD_PX, top: topPx, width: laneWidth, height: laneHeight * count }}
         {...drag}
       >
         {range && (

@@ -7,8 +7,8 @@ export interface LaneDrawing {
   readonly widthPx: number
   readonly heightPx: number
   readonly overview: Overview | undefined
-  /** output frames per source frame of what `overview` holds */
-  readonly stretch: number
+  /** where in what `overview` holds a source frame lies */
+  readonly outputAt: (sourceFrame: number) => number
   readonly colour: string
   /** drawn faintly: what is shown belongs to an older recipe */
   readonly stale: boolean
@@ -60,7 +60,7 @@ function drawPitch(
  * stands under the same x in every lane. The light shape spans the samples, the solid one the level (RMS).
  */
 export function drawLane(context: CanvasRenderingContext2D, lane: LaneDrawing): void {
-  const { view, widthPx, heightPx, overview, stretch } = lane
+  const { view, widthPx, heightPx, overview, outputAt } = lane
   context.clearRect(0, 0, widthPx, heightPx)
   const waveHeight = lane.ticks.length > 0 ? heightPx - 13 : heightPx
   const middle = waveHeight / 2
@@ -69,13 +69,13 @@ export function drawLane(context: CanvasRenderingContext2D, lane: LaneDrawing): 
   context.fillStyle = lane.tickColour
   context.fillRect(0, Math.round(middle), widthPx, 1)
   if (overview) {
-    const framesPerPx = (view.span / widthPx) * stretch
-    const level = levelFor(overview, framesPerPx)
+    const at = (x: number) => outputAt(view.start + (x * view.span) / widthPx)
+    const level = levelFor(overview, (at(widthPx) - at(0)) / widthPx)
     const shape = { outline: new Path2D(), body: new Path2D() }
     for (let x = 0; x < widthPx; x++) {
-      const from = (view.start * stretch + x * framesPerPx) / level.framesPerBin
-      const first = Math.floor(from)
-      const last = Math.max(first + 1, Math.floor(from + framesPerPx / level.framesPerBin))
+      const first = Math.floor(at(x) / level.framesPerBin)
+      const last = Math.max(first + 1, Math.floor(at(x + 1) / level.framesPerBin))
+      if (first < 0) continue
       if (first >= level.low.length) break
       const span = spanOf(level, first, last)
       if (span) addColumn(shape, span, x, middle, reach)

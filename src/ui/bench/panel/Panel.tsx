@@ -1,10 +1,11 @@
-import { Ear, ListOrdered, SlidersHorizontal, Table2, Telescope } from 'lucide-react'
+import { ChartScatter, Ear, ListOrdered, SlidersHorizontal, Table2, Telescope } from 'lucide-react'
 import { Tabs } from 'radix-ui'
 import type { ReactNode } from 'react'
 import type { Outlook, Source, Variant } from '../../../session'
 import { Guarded } from '../../common/Guarded'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
+import { TimingPanel } from '../timing/TimingPanel'
 import { AdvicePanel } from './AdvicePanel'
 import { BlindPanel } from './BlindPanel'
 import { ExplorePanel } from './ExplorePanel'
@@ -15,6 +16,7 @@ type PanelId = Outlook['panel']
 
 const PANELS: readonly { readonly id: PanelId; readonly label: string; readonly icon: typeof Ear }[] = [
   { id: 'settings', label: 'Settings', icon: SlidersHorizontal },
+  { id: 'timing', label: 'Timing', icon: ChartScatter },
   { id: 'explore', label: 'Explore a setting', icon: Telescope },
   { id: 'scorecard', label: 'Scorecard', icon: Table2 },
   { id: 'advice', label: 'Advice', icon: ListOrdered },
@@ -50,6 +52,9 @@ export function Panel({ source, variant }: { source: Source; variant: Variant | 
             No variant yet. Add one above the lanes: each is a method tried on this target.
           </p>
         )}
+      </Content>
+      <Content value="timing" name="The timing" source={source}>
+        <TimingPanel source={source} />
       </Content>
       <Content value="explore" name="The exploration" source={source}>
         {variant ? (

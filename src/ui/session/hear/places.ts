@@ -20,6 +20,18 @@ export function hearPlace(source: Source, variant: Variant, place: { readonly st
   if (playback.playing !== 'lane') togglePlay()
 }
 
+/** Loop what lies around a moment, in the lane that is heard; seconds of the part. */
+export function hearMoment(source: Source, seconds: number) {
+  const facts = partFacts(source)
+  if (!facts) return
+  const at = seconds * facts.sampleRate
+  const around = listenAround({ start: at, end: at }, facts.sampleRate, facts.frames)
+  setSelection(source.id, around)
+  setOutlook({ looping: true })
+  seek(around.start)
+  if (playback.playing !== 'lane') togglePlay()
+}
+
 /** Enough before a place to know what comes, and at least half a second of it; source frames. */
 export function listenAround(place: { start: number; end: number }, sampleRate: number, frames: number) {
   const length = Math.min(frames, Math.max(0.5 * sampleRate, place.end - place.start + 0.3 * sampleRate))

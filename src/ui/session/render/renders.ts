@@ -58,7 +58,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
   renderJobs.get(variantId)?.stop.abort()
   const recipe = recipeOf(source, variant)
   const { sound } = loaded.decoded
-  const { map, stretch } = planOf(recipe, sound)
+  const { map } = planOf(recipe, sound)
   if (!asked && map.outputFrames > RENDER_UNASKED_SECONDS * sound.sampleRate) {
     setRender(variantId, { key, status: 'held', progress: 0 })
     return
@@ -82,7 +82,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
         if (current()) setRender(variantId, { key, status: 'running', progress })
       })
       if (!current()) return
-      setRender(variantId, { key, status: 'done', progress: 1, facts: result.facts, factsStretch: stretch })
+      setRender(variantId, { key, status: 'done', progress: 1, facts: result.facts, factsRecipe: recipe })
       if (!known) setTrial(variantId, { key, status: 'running', progress: 0 })
       // all lanes are drawn before any is measured
       const trial =
@@ -177,8 +177,8 @@ function setTrial(variantId: string, next: TrialState) {
 /** Set how a render stands; what was last drawn stays until there is something new. */
 function setRender(variantId: string, render: RenderState) {
   setState((state) => {
-    const { facts, factsStretch } = state.renders[variantId] ?? {}
-    const kept = facts && factsStretch !== undefined ? { facts, factsStretch } : {}
+    const { facts, factsRecipe } = state.renders[variantId] ?? {}
+    const kept = facts && factsRecipe ? { facts, factsRecipe } : {}
     return { renders: { ...state.renders, [variantId]: { ...kept, ...render } } }
   })
 }

@@ -26,8 +26,8 @@ export interface RenderState {
   readonly error?: unknown
   /** of this recipe when done; of the one before while a new one is on its way */
   readonly facts?: SoundFacts
-  /** stretch that `facts` were made with */
-  readonly factsStretch?: number
+  /** what `facts` were made by */
+  readonly factsRecipe?: Recipe
 }
 
 /** How far the measuring of one variant has come, and what was measured last. */
@@ -196,6 +196,15 @@ export interface FoundFile {
   readonly sameAs?: string
 }
 
+/** A moment of a source's file that timing is about. */
+export interface ChosenMoment {
+  readonly sourceId: string
+  /** of the file */
+  readonly seconds: number
+  /** on which side it could be moved no further when it was moved last */
+  readonly stopped?: 'early' | 'late' | undefined
+}
+
 export interface State {
   readonly ready: boolean
   readonly access: Access
@@ -249,6 +258,8 @@ export interface State {
   /** the section that is gone to next, once its beat has come */
   readonly queuedJump: QueuedJump | undefined
   readonly recording: boolean
+  /** the attack, or other moment, that timing is about: seconds of its source's file */
+  readonly chosenMoment: ChosenMoment | undefined
 }
 
 export const store = createStore<State>(() => ({
@@ -285,6 +296,7 @@ export const store = createStore<State>(() => ({
   mixAwaited: false,
   queuedJump: undefined,
   recording: false,
+  chosenMoment: undefined,
 }))
 
 export function useSession<T>(select: (state: State) => T): T {

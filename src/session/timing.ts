@@ -1,0 +1,129 @@
+import {
+  type Dot,
+  dotsOf,
+  type GridBeats,
+  type GridShape,
+  type Groove,
+  type Hit,
+  openGrid,
+  type Pin,
+  pinsOf,
+  STRAIGHT_SWING,
+} from '../core'
+import { ownBeatsOf } from './arrange'
+import { editedAttacks, type Found } from './known'
+import { partStart } from './recipe'
+import type { Session, Source } from './schema'
+import type { SourceRule, SourceTiming } from './timingSchema'
+
+/** The timing inside a source: its attacks against a grid, and the pins that a rule and hands come to. */
+
+/** The rule that a source has as long as nobody has said one: it draws nothing. */
+export const PLAIN_RULE: SourceRule = { grid: '1/16', swing: STRAIGHT_SWING, strength: 0 }
+
+const PLAIN_TIMING: SourceTiming = { pins: [], placed: [] }
+
+export const timingOf = (source: Source): SourceTiming => source.timing ?? PLAIN_TIMING
+export const ruleOf = (source: Source): SourceRule => source.timing?.rule ?? PLAIN_RULE
+
+/** The attacks of a source, as corrected by hand, seconds of its part. */
+export function hitsOf(source: Source, found: Found): Hit[] {
+  const rate = source.facts?.sampleRate
+  if (!found || !rate) return []
+  return editedAttacks(source, found.attacks).map(({ frame, strength }) => ({ seconds: frame / rate, strength }))
+}
+
+/** The beats that a source's grid is laid over, seconds of its part: free playing is brought onto a steady row. */
+export function gridBeatsOf(source: Source, found: Found): GridBeats | undefined {
+  const own = ownBeatsOf(source, found)
+  if (!own) return undefined
+  if ('bpm' in own) return { own, onto: own, bpm: own.bpm }
+  const { seconds } = own
+  const [first, last] = [seconds[0], seconds.at(-1)]
+  if (first === undefined || last === undefined || !(last > first)) return undefined
+  const bpm = (60 * (seconds.length - 1)) / (last - first)
+  return { own, onto: { bpm, firstBeat: first }, bpm }
+}
+
+export const shapeOf = (rule: SourceRule, grooves: Session['grooves']): GridShape => {
+  const groove: Groove | undefined = grooves.find(({ id }) => id === rule.groove)
+  return { grid: groove?.grid ?? rule.grid, swing: rule.swing, ...(groove && { groove }) }
+}
+
+/** An attack on the off-grid plot, seconds of the part and of its own time; how far off it is, and was. */
+export interface TimedDot extends Dot {
+  readonly own: number
+  /** seconds off the grid where it sounds now */
+  readonly ownOffset: number
+  /** where its step lies on the straight grid, and where swing or groove bend it to */
+  readonly straight: number
+  readonly bent: number
+  readonly byHand: boolean
+  /** nothing is struck there: a pin was set by hand */
+  readonly isBare: boolean
+}
+
+const SAME_SECONDS = 1e-6
+
+/** Every attack of a source against its grid, before and after; none where it has no tempo. */
+export function timedDots(source: Source, found: Found, grooves: Session['grooves']): TimedDot[] {
+  const beats = gridBeatsOf(source, found)
+  if (!beats) return []
+  const shape = shapeOf(ruleOf(source), grooves)
+  const offset = partStart(source)
+  const placed = new Map(timingOf(source).placed.map((pin) => [keyOf(pin.source - offset), pin.own - offset]))
+  const hand = new Set(timingOf(source).pins.map((pin) => keyOf(pin.source - offset)))
+  const onto = openGrid(shape, beats.onto)
+  const hits = hitsOf(source, found)
+  const struck = new Set(hits.map(({ seconds }) => keyOf(seconds)))
+  const bare = timingOf(source)
+    .pins.map((pin) => pin.source - offset)
+    .filter((seconds) => seconds >= 0 && !struck.has(keyOf(seconds)))
+    .map((seconds) => ({ seconds, strength: 0 }))
+  const all = [...hits, ...bare].sort((x, y) => x.seconds - y.seconds)
+  return dotsOf(all, openGrid(shape, beats.own), onto).map((dot) => {
+    const key = keyOf(dot.seconds)
+    const own = placed.get(key) ?? dot.seconds
+    const bent = onto.at(dot.step)
+    return {
+      ...dot,
+      own,
+      ownOffset: own - bent,
+      straight: onto.straightAt(dot.step),
+      bent,
+      byHand: hand.has(key),
+      isBare: !struck.has(key),
+    }
+  })
+}
+
+/** Moments are told apart to the microsecond: they went through text and back. */
+const keyOf = (seconds: number) => Math.round(seconds / SAME_SECONDS)
+
+/** What a source's rule and its pins by hand come to, seconds of its file; nothing where nothing is moved. */
+export function placedOf(source: Source, found: Found, grooves: Session['grooves']): Pin[] {
+  const { pins, rule } = timingOf(source)
+  const offset = partStart(source)
+  const beats = rule && rule.strength > 0 ? gridBeatsOf(source, found) : undefined
+  const hand = [...pins]
+    .map((pin) => ({ source: pin.source - offset, own: pin.own - offset }))
+    .filter((pin) => pin.source >= 0 && pin.own >= 0)
+    .sort((a, b) => a.source - b.source)
+  const placed = pinsOf(
+    hitsOf(source, found),
+    hand,
+    rule &&
+      beats && {
+        ...beats,
+        rule: {
+          ...shapeOf(rule, grooves),
+          strength: rule.strength,
+          windowMs: rule.windowMs,
+          from: rule.from === undefined ? undefined : rule.from - offset,
+          to: rule.to === undefined ? undefined : rule.to - offset,
+        },
+      },
+  )
+  if (placed.every((pin) => pin.own === pin.source)) return []
+  return placed.map((pin) => ({ source: pin.source + offset, own: pin.own + offset }))
+}

@@ -1,0 +1,287 @@
+import {
+  dotsOf,
+  GRIDS,
+  type GridName,
+  gapsOf,
+  offGridOf,
+  offGridWords,
+  openGrid,
+  SWING_RANGE,
+  takesSwing,
+} from '../../../core'
+import {
+  gridBeatsOf,
+  partFacts,
+  partStart,
+  ruleOf,
+  type Source,
+  shapeOf,
+  type TimedDot,
+  timingOf,
+} from '../../../session'
+import { NumberField } from '../../fields/NumberField'
+import { Select } from '../../fields/Select'
+import { playback } from '../../session/hear/listening'
+import { hearMoment } from '../../session/hear/places'
+import { knowledgeOf } from '../../session/know/knowledge'
+import { store, useSession } from '../../session/state/store'
+import { addPin, dropPins, movePin, resetTiming, setRule, takeGrooveOf } from '../../session/timing'
+import { useChosenDot, useDots } from './OffGridPlot'
+import { gapText, lateText } from './words'
+
+/** How a source's attacks lie, the rule that draws them to the grid, and the one that is chosen. */
+export function TimingPanel({ source }: { source: Source }) {
+  const found = useSession((state) => knowledgeOf(state, source))
+  const grooves = useSession((state) => state.history.present.grooves)
+  const dots = useDots(source)
+  const chosen = useChosenDot(source, dots)
+  const facts = partFacts(source)
+  const beats = gridBeatsOf(source, found)
+  if (!facts || !beats)
+    return (
+      <p className="px-5 py-4 text-soft">
+        Without a tempo there is no grid. Say it under the name of the sound: tap it, type it, or take what was found.
+      </p>
+    )
+  const rule = ruleOf(source)
+  const timing = timingOf(source)
+  const shape = shapeOf(rule, grooves)
+  const start = partStart(source)
+  const beatsPerBar = source.hand.beatsPerBar ?? found?.tempo.beatsPerBar ?? 4
+  const grid = openGrid(shape, beats.own)
+  const onto = openGrid(shape, beats.onto)
+  const bars = ((facts.frames / facts.sampleRate) * beats.bpm) / 60 / beatsPerBar
+  const struck = dots.filter(({ isBare }) => !isBare)
+  const wordsOf = (hits: readonly { seconds: number; strength: number }[], by = grid) => {
+    const figures = offGridOf(dotsOf(hits, by, onto), by, beatsPerBar)
+    return figures ? offGridWords(figures, bars) : 'too few attacks to tell'
+  }
+  const moved = dots.filter(({ own, seconds }) => own !== seconds).length
+  const groove = grooves.find(({ id }) => id === rule.groove)
+
+  return (
+    <section aria-label="Timing" className="flex flex-col gap-2.5 px-5 py-2.5 text-[12.5px]">
+      <div className="flex items-baseline gap-4">
+        <span className="min-w-0 truncate">
+          <span className="caption mr-2">As played</span>
+          <b className="font-[600]">{wordsOf(struck)}</b>
+        </span>
+        {moved > 0 && (
+          <span className="min-w-0 truncate">
+            <span className="caption mr-2">Now</span>
+            <b className="font-[600]">
+              {wordsOf(
+                struck.map(({ own, strength }) => ({ seconds: own, strength })),
+                onto,
+              )}
+            </b>
+          </span>
+        )}
+        <span className="caption ml-auto whitespace-nowrap" role="status">
+          {moved} of {dots.length} moved
+        </span>
+        <button
+          type="button"
+          className="plain-button !h-6"
+          disabled={!source.timing}
+          onClick={() => resetTiming(source)}
+        >
+          Reset all
+        </button>
+      </div>
+      <div className="flex flex-wrap items-end gap-x-5 gap-y-2">
+        <Field caption="Grid">
+          <Select
+            aria-label="Grid"
+            value={shape.grid}
+            disabled={groove !== undefined}
+            onChange={(event) => setRule(source, { grid: event.target.value as GridName, swing: 50 })}
+          >
+            {Object.keys(GRIDS).map((name) => (
+              <option key={name} value={name}>
+                {name.replace('t', ' triplets')}
+              </option>
+            ))}
+          </Select>
+        </Field>
+        <Field caption="Draw to it">
+          <NumberField
+            label="Strength"
+            width="3.4em"
+            value={rule.strength}
+            unit="%"
+            digits={0}
+            min={0}
+            max={100}
+            step={5}
+            onChange={(strength, gesture) => setRule(source, { strength }, gesture)}
+            onReset={() => setRule(source, { strength: 0 })}
+          />
+        </Field>
+        <Field caption="Swing, 50 is straight">
+          {groove || !takesSwing(rule.grid) ? (
+            <span className="text-faint">{groove ? 'by the groove' : 'none in triplets'}</span>
+          ) : (
+            <NumberField
+              label="Swing"
+              width="3.4em"
+              value={rule.swing}
+              unit="%"
+              digits={1}
+              min={SWING_RANGE.min}
+              max={SWING_RANGE.max}
+              step={1}
+              onChange={(swing, gesture) => setRule(source, { swing }, gesture)}
+              onReset={() => setRule(source, { swing: 50 })}
+            />
+          )}
+        </Field>
+        <Field caption="Leave what is farther than">
+          <NumberField
+            label="Window"
+            width="3.6em"
+            value={rule.windowMs}
+            placeholder="all"
+            unit="ms"
+            digits={0}
+            min={1}
+            max={1000}
+            step={5}
+            onChange={(windowMs, gesture) => setRule(source, { windowMs }, gesture)}
+            onReset={() => setRule(source, { windowMs: undefined })}
+          />
+        </Field>
+        <Field caption="Groove">
+          <Select
+            aria-label="Groove"
+            value={rule.groove ?? ''}
+            onChange={(event) => setRule(source, { groove: event.target.value || undefined })}
+          >
+            <option value="">none</option>
+            {grooves.map(({ id, name }) => (
+              <option key={id} value={id}>
+                {name}
+              </option>
+            ))}
+          </Select>
+        </Field>
+        <button type="button" className="plain-button !h-6 !text-tide" onClick={() => takeGrooveOf(source)}>
+          Take groove
+        </button>
+        <label className="inline-flex h-6 items-center gap-1.5">
+          <input
+            type="checkbox"
+            checked={rule.from !== undefined}
+            disabled={!source.selection && rule.from === undefined}
+            onChange={(event) => {
+              const { selection } = source
+              const only = event.target.checked && selection
+              setRule(source, {
+                from: only ? selection.start / facts.sampleRate + start : undefined,
+                to: only ? selection.end / facts.sampleRate + start : undefined,
+              })
+            }}
+          />
+          only the selection
+        </label>
+      </div>
+      <Chosen source={source} dot={chosen} dots={dots} pins={timing.pins.length} />
+    </section>
+  )
+}
+
+function Chosen({
+  source,
+  dot,
+  dots,
+  pins,
+}: {
+  readonly source: Source
+  readonly dot: TimedDot | undefined
+  readonly dots: readonly TimedDot[]
+  readonly pins: number
+}) {
+  const start = partStart(source)
+  const stopped = useSession(({ chosenMoment }) =>
+    chosenMoment?.sourceId === source.id ? chosenMoment.stopped : undefined,
+  )
+  const facts = partFacts(source)
+  const seconds = facts ? facts.frames / facts.sampleRate : 0
+  const gaps = dot
+    ? gapsOf(
+        timingOf(source).placed.map((pin) => ({ source: pin.source - start, own: pin.own - start })),
+        seconds,
+      )
+    : []
+  const isNear = (a: number) => dot !== undefined && Math.abs(a - dot.seconds) < 1e-6
+  const before = gaps.find(({ to }) => isNear(to.source))
+  const behind = gaps.find(({ from }) => isNear(from.source))
+  return (
+    <div className="flex items-end gap-x-5">
+      {dot ? (
+        <>
+          <Field
+            caption={`${dot.isBare ? 'Pin' : `Attack ${dots.indexOf(dot) + 1} of ${dots.length}`} at ${dot.seconds.toFixed(3)} s, off the grid`}
+          >
+            <NumberField
+              label="Off the grid"
+              width="4.4em"
+              value={Number((1000 * dot.ownOffset).toFixed(2))}
+              unit="ms"
+              digits={1}
+              signed
+              min={-2000}
+              max={2000}
+              step={1}
+              onChange={(ms, gesture) => movePin(source, dot.seconds + start, dot.bent + ms / 1000 + start, gesture)}
+              onReset={() => dropPins(source, dot.seconds + start)}
+            />
+          </Field>
+          <span className="caption min-w-0 flex-1 truncate pb-1" role="status">
+            {stopped
+              ? `goes no ${stopped === 'early' ? 'earlier' : 'later'}: what lies ${stopped === 'early' ? 'before' : 'behind'} it needs that room`
+              : `as played ${lateText(1000 * dot.offset)}`}
+            {before && behind && ` · gap before ${gapText(before.stretch)}, behind ${gapText(behind.stretch)}`}
+          </span>
+          <button type="button" className="plain-button !h-6" onClick={() => hearMoment(source, dot.seconds)}>
+            Loop it
+          </button>
+          <button
+            type="button"
+            className="plain-button !h-6"
+            disabled={!dot.byHand}
+            onClick={() => dropPins(source, dot.seconds + start)}
+          >
+            Reset it
+          </button>
+        </>
+      ) : (
+        <span className="caption pb-1">Choose an attack in the plot above: pull it, or use the arrow keys</span>
+      )}
+      <button
+        type="button"
+        className="plain-button ml-auto !h-6"
+        title="Where nothing is struck: a held note, a breath"
+        onClick={() => {
+          const at = playback.sourceFrame() / (facts?.sampleRate ?? 48_000)
+          addPin(source, at + start)
+          store.setState({ chosenMoment: { sourceId: source.id, seconds: at + start } })
+        }}
+      >
+        Pin at the playhead
+      </button>
+      <button type="button" className="plain-button !h-6" disabled={pins === 0} onClick={() => dropPins(source)}>
+        Reset {pins} {pins === 1 ? 'pin' : 'pins'}
+      </button>
+    </div>
+  )
+}
+
+function Field({ caption, children }: { readonly caption: string; readonly children: React.ReactNode }) {
+  return (
+    <span className="inline-flex flex-col gap-0.5">
+      <span className="caption whitespace-nowrap">{caption}</span>
+      {children}
+    </span>
+  )
+}

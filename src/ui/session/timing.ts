@@ -1,0 +1,132 @@
+import { type Groove, type Pin, placePin, SAME_MOMENT_SECONDS, takeGroove } from '../../core'
+import {
+  gridBeatsOf,
+  hitsOf,
+  type NamedGroove,
+  partStart,
+  placedOf,
+  ruleOf,
+  type Source,
+  type SourceRule,
+  type SourceTiming,
+  timingOf,
+} from '../../session'
+import { edit, editSource } from './edits'
+import { knowledgeOf } from './know/knowledge'
+import { notify } from './state/notices'
+import { store } from './state/store'
+
+/** All that can be done to the timing inside a source. Moments are seconds of its file. Each gesture is one step. */
+
+const { getState } = store
+
+const foundOf = (source: Source) => knowledgeOf(getState(), source)
+const rateOf = (source: Source) => source.facts?.sampleRate ?? 48_000
+
+function editTiming(source: Source, label: string, recipe: (timing: SourceTiming) => void, gesture?: string) {
+  editSource(
+    source.id,
+    label,
+    (draft) => {
+      draft.timing ??= { pins: [], placed: [] }
+      recipe(draft.timing)
+      // a timing that says nothing is none
+      const { pins, rule, speedCurve } = draft.timing
+      if (pins.length === 0 && !rule && !speedCurve) delete draft.timing
+    },
+    gesture,
+  )
+}
+
+export function setRule(source: Source, part: Partial<SourceRule>, gesture?: string) {
+  editTiming(
+    source,
+    'Quantise',
+    (timing) => {
+      timing.rule = { ...ruleOf(source), ...part }
+      for (const [name, value] of Object.entries(part))
+        if (value === undefined) delete timing.rule[name as keyof SourceRule]
+    },
+    gesture,
+  )
+}
+
+/** As played: without rule, pins and speed curve. */
+export const resetTiming = (source: Source) =>
+  editSource(source.id, 'Timing as played', (draft) => {
+    delete draft.timing
+  })
+
+const isAt = (seconds: number) => (pin: Pin) => Math.abs(pin.source - seconds) < SAME_MOMENT_SECONDS
+
+/**
+ * Lay a moment of the file where it is wanted, as far as its neighbours let it. It is the chosen one then, which tells where it
+ * had to stop.
+ */
+export function movePin(source: Source, moment: number, wanted: number, gesture?: string) {
+  const found = foundOf(source)
+  const { grooves } = getState().history.present
+  const timing = timingOf(source)
+  const others = timing.pins.filter((pin) => !isAt(moment)(pin))
+  // beside it lie the other pins, and the attacks that are held
+  const start = partStart(source)
+  const around = placedOf(
+    { ...source, timing: { ...timing, pins: [...others, { source: moment, own: moment + 1e-9 }] } },
+    found,
+    grooves,
+  )
+    .filter((pin) => !isAt(moment)(pin))
+    .map((pin) => ({ source: pin.source - start, own: pin.own - start }))
+  const frames = source.range ? source.range.end - source.range.start : (source.facts?.frames ?? 0)
+  const { own, stopped } = placePin(around, moment - start, wanted - start, frames / rateOf(source))
+  const pin = { source: moment, own: own + start }
+  editTiming(
+    source,
+    'Pin',
+    (draft) => {
+      draft.pins = [...others, pin].sort((a, b) => a.source - b.source)
+    },
+    gesture,
+  )
+  store.setState({ chosenMoment: { sourceId: source.id, seconds: moment, stopped } })
+}
+
+/** Hold a moment of the file where it is. */
+export function addPin(source: Source, moment: number) {
+  if (timingOf(source).pins.some(isAt(moment))) return
+  editTiming(source, 'Pin', (timing) => {
+    timing.pins = [...timing.pins, { source: moment, own: moment }].sort((a, b) => a.source - b.source)
+  })
+}
+
+/** Let a pin by hand go; all of them where none is named. */
+export function dropPins(source: Source, moment?: number) {
+  editTiming(source, moment === undefined ? 'Reset pins' : 'Reset pin', (timing) => {
+    timing.pins = moment === undefined ? [] : timing.pins.filter((pin) => !isAt(moment)(pin))
+  })
+}
+
+/** Take the groove of a source over bars of the grid that its rule has, to be laid on others. */
+export function takeGrooveOf(source: Source, bars = 1): NamedGroove | undefined {
+  const found = foundOf(source)
+  const beats = gridBeatsOf(source, found)
+  if (!beats) {
+    notify({ tone: 'trouble', text: `${source.name} has no tempo: say it, then its groove can be taken` })
+    return undefined
+  }
+  const beatsPerBar = source.hand.beatsPerBar ?? found?.tempo.beatsPerBar ?? 4
+  const groove: Groove = takeGroove(hitsOf(source, found), beats.own, { grid: ruleOf(source).grid, beatsPerBar, bars })
+  const named: NamedGroove = {
+    ...groove,
+    id: crypto.randomUUID(),
+    name: source.name,
+    offsets: [...groove.offsets],
+    spreads: [...groove.spreads],
+    counts: [...groove.counts],
+  }
+  edit('Take groove', (session) => {
+    session.grooves.push(named)
+  })
+  notify({ tone: 'plain', text: `Groove of ${source.name} taken: lay it on another source under Timing`, undo: true })
+  return named
+}
