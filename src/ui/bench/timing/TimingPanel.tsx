@@ -261,14 +261,14 @@ function Chosen({
       <button
         type="button"
         className="plain-button ml-auto !h-6"
-        title="Where nothing is struck: a held note, a breath"
+        title="Hold the moment at the playhead, where nothing is struck too: a held note, a breath"
         onClick={() => {
           const at = playback.sourceFrame() / (facts?.sampleRate ?? 48_000)
           addPin(source, at + start)
           store.setState({ chosenMoment: { sourceId: source.id, seconds: at + start } })
         }}
       >
-        Pin at the playhead
+        Pin here
       </button>
       <button type="button" className="plain-button !h-6" disabled={pins === 0} onClick={() => dropPins(source)}>
         Reset {pins} {pins === 1 ? 'pin' : 'pins'}

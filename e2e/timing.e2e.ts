@@ -1,0 +1,150 @@
+import type { Page } from '@playwright/test'
+import { type AudioBlock, analyse } from '../src/core'
+import { choose, drawn, expect, exportNow, listen, openSession, test, type } from './bench'
+
+const RATE = 48_000
+/** of the rope winch, at 96 BPM */
+const SIXTEENTH = 60 / 96 / 4
+
+const number = (page: Page, name: string) => page.getByRole('spinbutton', { name, exact: true })
+const timing = (page: Page) => page.getByRole('region', { name: 'Timing' })
+const plot = (page: Page) => page.getByRole('slider', { name: 'Off-grid' })
+
+async function openTiming(page: Page, source: string) {
+  await openSession(page, source)
+  await page.getByRole('tab', { name: 'Timing' }).click()
+  await expect(timing(page)).toContainText('As played')
+}
+
+/** Lane A as a file, and back to the timing. */
+async function exported(page: Page): Promise<AudioBlock> {
+  await page.getByRole('tab', { name: 'Settings' }).click()
+  const { audio } = await exportNow(page, 'A')
+  await page.getByRole('tab', { name: 'Timing' }).click()
+  return audio
+}
+
+/** How far each attack of a file lies off its nearest sixteenth, ms; of grace notes besides strokes nothing is asked. */
+function offsets(audio: AudioBlock, step = SIXTEENTH): number[] {
+  const byStep = new Map<number, { ms: number; strength: number }>()
+  for (const { frame, strength } of analyse(audio, ['attacks']).attacks ?? []) {
+    const n = Math.round(frame / RATE / step)
+    const ms = 1000 * (frame / RATE - n * step)
+    if (strength > (byStep.get(n)?.strength ?? 0)) byStep.set(n, { ms, strength })
+  }
+  return [...byStep.values()].map(({ ms }) => ms)
+}
+
+test('a swung loop is drawn straight as far as the rule says, in the file too; undo, a reload and a reset hold', async ({
+  page,
+}) => {
+  await openTiming(page, 'Rope winch')
+  await type(number(page, 'Stretch'), '1')
+  await expect(timing(page)).toContainText('off-beats 19 ms late')
+  await type(number(page, 'Strength'), '50')
+  await expect(timing(page)).toContainText('Now')
+  await drawn(page)
+  const half = offsets(await exported(page)).filter((ms) => Math.abs(ms) > 2)
+  expect(half.length).toBeGreaterThan(5)
+  for (const ms of half) expect(Math.abs(ms - 9.4)).toBeLessThan(1)
+  await type(number(page, 'Strength'), '100')
+  await expect(timing(page)).toContainText('Nowtight')
+  await drawn(page)
+  for (const ms of offsets(await exported(page))) expect(Math.abs(ms)).toBeLessThan(1)
+  await page.keyboard.press('Escape')
+  await page.keyboard.press('Control+z')
+  await expect(number(page, 'Strength')).toHaveAttribute('aria-valuenow', '50')
+  await page.keyboard.press('Control+Shift+z')
+  await expect(timing(page)).toContainText('Nowtight')
+  await page.reload()
+  await expect(timing(page)).toContainText('Nowtight')
+  await page.getByRole('button', { name: 'Reset all' }).click()
+  await expect(timing(page)).toContainText('0 of 45 moved')
+})
+
+test('one attack is moved by keys, by typing and by pulling; nothing else in the file changes', async ({ page }) => {
+  await openTiming(page, 'Rope winch')
+  await type(number(page, 'Stretch'), '1')
+  await drawn(page)
+  const before = await exported(page)
+  await plot(page).focus()
+  for (let n = 0; n < 3; n++) await page.keyboard.press('ArrowRight')
+  await expect(plot(page)).toHaveAttribute('aria-valuetext', /attack 3 of 45 at 0\.48[78] s, 18\.[78] ms late/)
+  for (let n = 0; n < 3; n++) await page.keyboard.press('Shift+ArrowUp')
+  await page.keyboard.press('ArrowDown')
+  await expect(plot(page)).toHaveAttribute('aria-valuetext', /47\.[78] ms late/)
+  await type(number(page, 'Off the grid'), '-20')
+  await expect(plot(page)).toHaveAttribute('aria-valuetext', /20\.0 ms early/)
+  await expect(timing(page)).toContainText('1 of 45 moved')
+  await drawn(page)
+  const after = await exported(page)
+  const attacks = (analyse(before, ['attacks']).attacks ?? []).map(({ frame }) => frame)
+  const [from, to] = [attacks[1] as number, attacks[3] as number]
+  before.channels.forEach((channel, c) => {
+    const made = after.channels[c] as Float32Array
+    expect(made.length).toBe(channel.length)
+    expect(sameUpTo(made, channel, 0, from)).toBe(true)
+    expect(sameUpTo(made, channel, to, channel.length)).toBe(true)
+  })
+  const moved = (analyse(after, ['attacks']).attacks ?? []).map(({ frame }) => frame / RATE)
+  expect(Math.min(...moved.map((at) => Math.abs(at - (3 * SIXTEENTH - 0.02))))).toBeLessThan(0.001)
+  // it cannot be pressed through its neighbour, and says so
+  await type(number(page, 'Off the grid'), '-400')
+  await expect(timing(page)).toContainText('goes no earlier')
+  await page.keyboard.press('Escape')
+  await page.getByRole('button', { name: 'Reset it' }).click()
+  await expect(timing(page)).toContainText('0 of 45 moved')
+
+  // pulled with the pointer, it is laid on the grid when it comes near
+  const box = (await plot(page).boundingBox()) as { x: number; y: number; width: number; height: number }
+  const at = { x: box.x + (0.4875 / 10) * box.width, y: box.y + box.height / 2 - (18.75 / 80) * (box.height / 2 - 9) }
+  await page.mouse.move(at.x, at.y)
+  await page.mouse.down()
+  await page.mouse.move(at.x, at.y + 5)
+  await page.mouse.move(at.x, at.y + 8)
+  await page.mouse.up()
+  await expect(plot(page)).toHaveAttribute('aria-valuetext', /attack 3 of 45 at 0\.48[78] s, on the grid/)
+  await page.keyboard.press('Control+z')
+  await expect(timing(page)).toContainText('0 of 45 moved')
+})
+
+test('the groove of one loop is taken and laid on another, and its file has it', async ({ page }) => {
+  await openTiming(page, 'Rope winch')
+  await page.getByRole('button', { name: 'Take groove' }).click()
+  await choose(page, 'Chain rattle')
+  await page.getByRole('combobox', { name: 'Groove' }).selectOption('Rope winch')
+  await type(number(page, 'Strength'), '100')
+  await expect(timing(page)).toContainText('moved')
+  await drawn(page)
+  const late = offsets(await exported(page), 60 / 100 / 4).filter((ms) => ms > 5)
+  expect(late.length).toBeGreaterThan(1)
+  // 18.75 ms at 96 BPM are 18 at 100
+  for (const ms of late) expect(Math.abs(ms - 18)).toBeLessThan(3)
+})
+
+test('a pin is heard while it plays, without a gap @listens', async ({ page }) => {
+  await openTiming(page, 'Rope winch')
+  await type(number(page, 'Stretch'), '1')
+  await drawn(page)
+  await page.keyboard.press('1')
+  await page.keyboard.press('Space')
+  await listen(page, 1)
+  await plot(page).focus()
+  for (let n = 0; n < 20; n++) await page.keyboard.press('ArrowRight')
+  for (let n = 0; n < 4; n++) await page.keyboard.press('Shift+ArrowUp')
+  const samples = await listen(page, 1)
+  // no hole of 20 ms within what went out
+  let silent = 0
+  let most = 0
+  for (const value of samples) {
+    silent = value === 0 ? silent + 1 : 0
+    most = Math.max(most, silent)
+  }
+  expect(most).toBeLessThan(0.02 * RATE)
+})
+
+/** Whether samples are those of another from one frame up to another, to the step of 24 bits and its dither. */
+function sameUpTo(a: Float32Array, b: Float32Array, from: number, to: number): boolean {
+  for (let i = from; i < to; i++) if (Math.abs((a[i] as number) - (b[i] as number)) > 3 / 2 ** 23) return false
+  return true
+}
