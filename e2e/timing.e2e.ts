@@ -1,6 +1,6 @@
 import type { Page } from '@playwright/test'
 import { type AudioBlock, analyse } from '../src/core'
-import { choose, drawn, expect, exportNow, listen, openSession, test, type } from './bench'
+import { choose, drawn, expect, exportNow, heard, listen, openSession, test, type } from './bench'
 
 const RATE = 48_000
 /** of the rope winch, at 96 BPM */
@@ -14,6 +14,13 @@ async function openTiming(page: Page, source: string) {
   await openSession(page, source)
   await page.getByRole('tab', { name: 'Timing' }).click()
   await expect(timing(page)).toContainText('As played')
+}
+
+interface Box {
+  readonly x: number
+  readonly y: number
+  readonly width: number
+  readonly height: number
 }
 
 /** Lane A as a file, and back to the timing. */
@@ -96,7 +103,7 @@ test('one attack is moved by keys, by typing and by pulling; nothing else in the
   await expect(timing(page)).toContainText('0 of 45 moved')
 
   // pulled with the pointer, it is laid on the grid when it comes near
-  const box = (await plot(page).boundingBox()) as { x: number; y: number; width: number; height: number }
+  const box = (await plot(page).boundingBox()) as Box
   const at = { x: box.x + (0.4875 / 10) * box.width, y: box.y + box.height / 2 - (18.75 / 80) * (box.height / 2 - 9) }
   await page.mouse.move(at.x, at.y)
   await page.mouse.down()
@@ -148,3 +155,69 @@ function sameUpTo(a: Float32Array, b: Float32Array, from: number, to: number): b
   for (let i = from; i < to; i++) if (Math.abs((a[i] as number) - (b[i] as number)) > 3 / 2 ** 23) return false
   return true
 }
+
+test('a sentence is slowed and the rest stays; the length is told, can be kept, and is that of the file', async ({
+  page,
+}) => {
+  await openSession(page, "Guide's line")
+  await page.getByRole('tab', { name: 'Timing' }).click()
+  await page.getByRole('button', { name: 'Speed', exact: true }).click()
+  await drawn(page)
+  await page.getByRole('tab', { name: 'Settings' }).click()
+  const { audio: before } = await exportNow(page, 'A')
+  await page.getByRole('tab', { name: 'Timing' }).click()
+  const lane = (await page.getByRole('img', { name: 'Waveform of the reference' }).boundingBox()) as Box
+  await page.mouse.move(lane.x + 0.3 * lane.width, lane.y + 20)
+  await page.mouse.down()
+  await page.mouse.move(lane.x + 0.6 * lane.width, lane.y + 20, { steps: 4 })
+  await page.mouse.up()
+  await page.getByRole('button', { name: 'Slow it' }).click()
+  const speed = page.getByRole('region', { name: 'Speed' })
+  await expect(speed).toContainText('become')
+  const point = page.getByRole('slider', { name: 'Speed point 1 of 4' })
+  const from = Math.round(Number(/at ([\d.]+) s/.exec((await point.getAttribute('aria-valuetext')) ?? '')?.[1]) * RATE)
+  await drawn(page)
+  const slow = await exported(page)
+  const frames = before.channels[0]?.length as number
+  const longer = (slow.channels[0]?.length as number) - frames
+  expect(Math.abs(longer - 0.25 * 0.3 * frames)).toBeLessThan(0.01 * frames)
+  await expect(page.getByRole('spinbutton', { name: 'Length in seconds' })).toHaveAttribute(
+    'aria-valuenow',
+    String((frames + longer) / RATE),
+  )
+  // what lies before and behind is the line itself
+  before.channels.forEach((channel, c) => {
+    const made = slow.channels[c] as Float32Array
+    expect(sameUpTo(made, channel, 0, from - 60)).toBe(true)
+    const tail = frames - Math.round(0.62 * frames)
+    expect(sameUpTo(made.subarray(made.length - tail), channel.subarray(frames - tail), 0, tail)).toBe(true)
+  })
+  await speed.getByRole('checkbox', { name: /keep the length/ }).check()
+  await drawn(page)
+  expect((await exported(page)).channels[0]?.length).toBe(frames)
+  await point.focus()
+  await page.keyboard.press('Delete')
+  await expect(page.getByRole('slider', { name: /Speed point/ })).toHaveCount(3)
+  await speed.getByRole('button', { name: 'Reset speed' }).click()
+  await expect(page.getByRole('slider', { name: /Speed point/ })).toHaveCount(0)
+})
+
+test('anything is heard slower or faster at its pitch, and what is made stays as it is @listens', async ({ page }) => {
+  await openSession(page, 'Foghorn and whistle')
+  await drawn(page)
+  const ran = async () => {
+    const at = async () => Number(await page.getByRole('slider', { name: 'Playhead' }).getAttribute('aria-valuenow'))
+    const [place, { total }] = [await at(), await heard(page, 1)]
+    await listen(page, 1)
+    const [now, then] = [await at(), await heard(page, 1)]
+    return (now - place) / ((then.total - total) / RATE)
+  }
+  await type(number(page, 'Listening speed'), '2')
+  await page.keyboard.press('Escape')
+  await page.getByRole('button', { name: 'Play', exact: true }).click()
+  const fast = await ran()
+  expect(fast).toBeGreaterThan(1.6)
+  expect(fast).toBeLessThan(2.4)
+  await page.getByRole('button', { name: 'Stop', exact: true }).click()
+  expect((await exportNow(page, 'A')).audio.channels[0]?.length).toBe(544_000)
+})

@@ -87,6 +87,7 @@ export {
 export { addPart } from './mix/addPart'
 export { type Arrangement, heardRows, type MixPart, type Row } from './mix/arrangement'
 export { clickStroke, clickVoice, kindOfBeat } from './mix/click'
+export { heardAt } from './mix/heardAt'
 export { type LaidPart, type Lap, layPart } from './mix/layPart'
 export { createMixWriter, type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
 export { type LaidMix, layMix, mixVoice, overVoice, rowGains } from './mix/mixVoice'
@@ -111,6 +112,7 @@ export {
   planOf,
   preparePlan,
   type Rendering,
+  type SoundSize,
   seamsOfPlan,
   sourceVoice,
 } from './render/openVoice'

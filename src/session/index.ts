@@ -41,12 +41,13 @@ export {
   type TempoKnown,
   tempoOf,
 } from './known'
+export { recipeHeardAt } from './listening'
 export type { Mended } from './mend'
 export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'
 export { type LengthContext, type LengthUnit, readLength, readPitch } from './quantity'
 export { checkedForWriting, readOutlook, readSession, type SessionRead } from './readSession'
-export { contentKeys, partFacts, partStart, recipeOf, soundKey } from './recipe'
+export { contentKeys, partFacts, partStart, recipeOf, soundKey, timedFacts } from './recipe'
 export { type FoundFacts, readFoundFacts, readKnowledge, readTrial } from './records'
 export {
   type BlindResult,

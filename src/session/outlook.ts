@@ -44,6 +44,10 @@ export const outlookSchema = z.object({
   countIn: z.boolean().default(false),
   /** whether the timeline clicks */
   mixClick: z.boolean().default(false),
+  /** what of a source's timing is drawn over the lanes */
+  strip: z.enum(['off-grid', 'speed']).default('off-grid'),
+  /** how fast all is heard, whatever it is: 1 as it is */
+  listeningSpeed: z.number().min(0.5).max(2).default(1),
   /** what is shown under the lanes */
   panel: z.enum(['settings', 'timing', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
   sweep: sweepOutlook.default(FIRST_SWEEP),
@@ -89,6 +93,8 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     snap: 'beat',
     countIn: false,
     mixClick: false,
+    strip: 'off-grid',
+    listeningSpeed: 1,
     panel: 'settings',
     sweep: FIRST_SWEEP,
     display: { show: 'waveform', frequency: 'log' },

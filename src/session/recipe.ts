@@ -1,4 +1,4 @@
-import { canKeepLength, methodById, type Pin, type Recipe, type SpeedCurve } from '../core'
+import { canKeepLength, methodById, type Pin, type Recipe, type SpeedCurve, timingMap } from '../core'
 import type { Source, SourceFacts, Variant } from './schema'
 
 /** Facts of the part of a source that is worked with. */
@@ -47,6 +47,17 @@ function recipeTiming(source: Source): { readonly pins?: readonly Pin[]; readonl
         speedCurve: { points, ...(speedCurve?.keepsLength && canKeepLength(points, seconds) && { keepsLength: true }) },
       }),
   }
+}
+
+/**
+ * Facts of the part that is worked with, as long as it is in its own time: a speed curve may make it longer or shorter. A
+ * stretch of 1 gives so many frames.
+ */
+export function timedFacts(source: Source): SourceFacts | undefined {
+  const facts = partFacts(source)
+  const { speedCurve } = recipeTiming(source)
+  if (!facts || !speedCurve) return facts
+  return { ...facts, frames: timingMap({ speedCurve }, facts.frames, facts.sampleRate).outputFrames }
 }
 
 interface Made {

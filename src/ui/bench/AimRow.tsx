@@ -9,10 +9,10 @@ import {
   keyOf,
   keyText,
   kindOf,
-  partFacts,
   type Source,
   stretchFromBars,
   tempoOf,
+  timedFacts,
 } from '../../session'
 import { KeySelect } from '../common/KeySelect'
 import { NumberField } from '../fields/NumberField'
@@ -31,7 +31,7 @@ export function AimRow({ source }: { source: Source }) {
   const found = useSession((state) => knowledgeOf(state, source))
   const session = useSession((state) => state.history.present)
   const measured = useSession((state) => rangeMeasured(state, source))
-  const facts = partFacts(source)
+  const facts = timedFacts(source)
   if (!facts) return null
   const { target } = source
   const tempo = tempoOf(source, found)

@@ -1,6 +1,6 @@
 import { type PointerEvent, useState } from 'react'
 import { type NaturalRange, readingOf } from '../../core'
-import { partFacts, type Source, secondsOf, stretchFromSeconds } from '../../session'
+import { type Source, secondsOf, stretchFromSeconds, timedFacts } from '../../session'
 import { useDrag } from '../common/drag'
 import { Pop } from '../common/Pop'
 import { NumberField } from '../fields/NumberField'
@@ -13,7 +13,7 @@ type Edge = 'start' | 'end'
 
 /** A slot of picture and the line that has to fill it: set the slot, move the line's ends, see how far it is stretched. */
 export function FitToPicture({ source, range }: { source: Source; range: NaturalRange }) {
-  const facts = partFacts(source)
+  const facts = timedFacts(source)
   const [slot, setSlot] = useState<number | undefined>()
   /** where in the slot the line begins, seconds */
   const [lead, setLead] = useState(0)

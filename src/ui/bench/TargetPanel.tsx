@@ -5,7 +5,6 @@ import {
   bpmOf,
   keyOf,
   type LengthUnit,
-  partFacts,
   percentOf,
   pitchFromParts,
   pitchParts,
@@ -16,6 +15,7 @@ import {
   stretchFromPercent,
   stretchFromSeconds,
   tempoOf,
+  timedFacts,
 } from '../../session'
 import { NumberField } from '../fields/NumberField'
 import { setTarget } from '../session/acts'
@@ -27,7 +27,7 @@ import { LENGTH_EXAMPLES, lengthReader, PITCH_EXAMPLES } from './typed'
 /** What is wanted: one length and one pitch, each written in every unit, side by side as the equation they are. */
 export function TargetPanel({ source }: { source: Source }) {
   const { target } = source
-  const facts = partFacts(source)
+  const facts = timedFacts(source)
   const found = useSession((state) => knowledgeOf(state, source))
   const tempo = tempoOf(source, found)
   const set = (part: Partial<Source['target']>, gesture?: string) => setTarget(source.id, part, gesture)

@@ -1,4 +1,4 @@
-import { type LengthContext, type LengthUnit, partFacts, readLength, type Source } from '../../session'
+import { type LengthContext, type LengthUnit, readLength, type Source, timedFacts } from '../../session'
 
 /** What may be typed where a length, or a pitch, is wanted. */
 export const LENGTH_EXAMPLES = 'Say it as 1.25, 125 %, +5 %, 1:05.250, 480000 samples, 8 bars or 120 BPM.'
@@ -14,7 +14,7 @@ export function lengthReader(
   unit: LengthUnit,
   toField: (stretch: number) => number,
 ): (text: string) => number | undefined {
-  const facts = partFacts(source)
+  const facts = timedFacts(source)
   return (text) => {
     if (!facts) return undefined
     const { frames, sampleRate } = facts

@@ -26,13 +26,13 @@ export function useDrag<Start, Of extends Element = HTMLElement>(
   name: string,
   on: {
     /** which way it is dragged: sideways where it is not said */
-    readonly axis?: 'x' | 'y'
+    readonly axis?: 'x' | 'y' | 'either'
     begin(event: PointerEvent<Of>): Start | undefined
     move?(event: PointerEvent<Of>, drag: Drag<Start>): void
     end?(event: PointerEvent<Of>, drag: Drag<Start>): void
   },
 ) {
-  const held = useRef<{ from: number; drag: Drag<Start> } | undefined>(undefined)
+  const held = useRef<{ from: number; other: number; drag: Drag<Start> } | undefined>(undefined)
   const along = (event: PointerEvent<Of>) => (on.axis === 'y' ? event.clientY : event.clientX)
   return {
     onPointerDown(event: PointerEvent<Of>) {
@@ -40,13 +40,18 @@ export function useDrag<Start, Of extends Element = HTMLElement>(
       const start = on.begin(event)
       if (start === undefined) return
       event.currentTarget.setPointerCapture(event.pointerId)
-      held.current = { from: along(event), drag: { start, byPx: 0, moved: false, gesture: newGesture(name) } }
+      held.current = {
+        from: along(event),
+        other: event.clientY,
+        drag: { start, byPx: 0, moved: false, gesture: newGesture(name) },
+      }
     },
     onPointerMove(event: PointerEvent<Of>) {
       const now = held.current
       if (!now) return
       const byPx = along(event) - now.from
-      if (!now.drag.moved && Math.abs(byPx) < START_PX) return
+      const far = on.axis === 'either' ? Math.max(Math.abs(byPx), Math.abs(event.clientY - now.other)) : Math.abs(byPx)
+      if (!now.drag.moved && far < START_PX) return
       now.drag = { ...now.drag, byPx, moved: true }
       on.move?.(event, now.drag)
     },

@@ -1,4 +1,12 @@
-import { type Groove, type Pin, placePin, SAME_MOMENT_SECONDS, takeGroove } from '../../core'
+import {
+  type Groove,
+  type Pin,
+  placePin,
+  SAME_MOMENT_SECONDS,
+  type SpeedPoint,
+  speedBetween,
+  takeGroove,
+} from '../../core'
 import {
   gridBeatsOf,
   hitsOf,
@@ -104,6 +112,37 @@ export function dropPins(source: Source, moment?: number) {
   editTiming(source, moment === undefined ? 'Reset pins' : 'Reset pin', (timing) => {
     timing.pins = moment === undefined ? [] : timing.pins.filter((pin) => !isAt(moment)(pin))
   })
+}
+
+/** The speed curve over a source: points by their seconds; none ends it. */
+export function setSpeedPoints(source: Source, points: readonly SpeedPoint[], gesture?: string) {
+  editTiming(
+    source,
+    'Speed curve',
+    (timing) => {
+      if (points.length === 0) delete timing.speedCurve
+      else
+        timing.speedCurve = {
+          ...timing.speedCurve,
+          points: points.map((point) => ({ ...point })).sort((a, b) => a.seconds - b.seconds),
+        }
+    },
+    gesture,
+  )
+}
+
+/** Whether the whole stays as long as it is, by what lies around the curve. */
+export function setKeepsLength(source: Source, keepsLength: boolean) {
+  editTiming(source, 'Length under the speed curve', (timing) => {
+    if (timing.speedCurve) timing.speedCurve.keepsLength = keepsLength
+  })
+}
+
+/** Run what lies between two moments of the file at a speed, and what lies around as it does. */
+export function setSpeedBetween(source: Source, from: number, to: number, percent: number, gesture?: string) {
+  const points = timingOf(source).speedCurve?.points ?? []
+  const around = points.filter(({ seconds }) => seconds < from - 1e-6 || seconds > to + 1e-6)
+  setSpeedPoints(source, [...around, ...speedBetween(from, to, percent)], gesture)
 }
 
 /** Take the groove of a source over bars of the grid that its rule has, to be laid on others. */

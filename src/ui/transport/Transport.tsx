@@ -13,6 +13,7 @@ import { hearLane, playback, togglePlay } from '../session/hear/listening'
 import { knowledgeOf } from '../session/know/knowledge'
 import { setOutlook } from '../session/state/outlook'
 import { activeLane, selectedSource, useSession } from '../session/state/store'
+import { ListeningSpeed } from './ListeningSpeed'
 import { Meter } from './Meter'
 import { MixTransport } from './MixTransport'
 import { PlayButton } from './PlayButton'
@@ -44,6 +45,7 @@ function TransportParts() {
     return (
       <Bar>
         <MixTransport />
+        <ListeningSpeed />
         <span className="ml-auto flex items-center gap-3">
           <Meter />
           <ThemeButton />
@@ -54,6 +56,7 @@ function TransportParts() {
     <Bar>
       <PlayButton playing={playing} disabled={!ready} toggle={togglePlay} />
       <Clock source={source} active={active} hidden={blind} />
+      <ListeningSpeed />
       {source && !blind && (
         <div role="group" aria-label="Heard lane" className="flex items-center gap-0.5">
           {[undefined, ...source.variants].map((variant, index) => {
@@ -100,7 +103,7 @@ function TransportParts() {
 const Bar = ({ children }: { readonly children: ReactNode }) => (
   <section
     aria-label="Transport"
-    className="flex min-h-[60px] flex-wrap items-center gap-x-5 gap-y-1 border-t border-rule bg-deck px-4 py-1 whitespace-nowrap [grid-area:transport]"
+    className="flex min-h-[60px] flex-wrap items-center gap-x-4 gap-y-1 border-t border-rule bg-deck px-4 py-1 whitespace-nowrap [grid-area:transport]"
   >
     {children}
   </section>
@@ -213,12 +216,12 @@ function Clock({ source, active, hidden }: { source: Source | undefined; active:
 
   return (
     <div className="flex items-end gap-4" role="group" aria-label="Position">
-      <span className="flex w-[96px] flex-col leading-tight">
+      <span className="flex w-[84px] flex-col leading-tight">
         <span className="caption">source</span>
         <span ref={inSource} className="text-[17px] font-[560]" />
       </span>
       {/* while names are hidden, the result's own time would tell the reference from the rest */}
-      <span className={`flex w-[82px] flex-col leading-tight ${hidden ? 'invisible' : ''}`}>
+      <span className={`flex w-[70px] flex-col leading-tight ${hidden ? 'invisible' : ''}`}>
         <span className="caption">heard lane</span>
         <span ref={inResult} className="pb-px text-[14px] text-soft" />
       </span>
@@ -246,7 +249,7 @@ function Loop({ source, looping }: { source: Source; looping: boolean }) {
         <>
           <NumberField
             label="Loop start"
-            width="3.9em"
+            width="3.4em"
             value={selection.start / rate}
             digits={3}
             min={0}
@@ -259,7 +262,7 @@ function Loop({ source, looping }: { source: Source; looping: boolean }) {
           <NumberField
             label="Loop end"
             unit="s"
-            width="3.9em"
+            width="3.4em"
             value={selection.end / rate}
             digits={3}
             min={selection.start / rate}

@@ -11,6 +11,7 @@ import { activeLane, store, useSession } from '../../session/state/store'
 import { MethodMenu } from '../MethodMenu'
 import { MARKS_PX, Marks } from '../marks/Marks'
 import { OffGridPlot, PLOT_PX } from '../timing/OffGridPlot'
+import { SpeedStrip } from '../timing/SpeedStrip'
 import { DisplayMenu } from './DisplayMenu'
 import { selectionPx } from './draw'
 import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
@@ -48,6 +49,7 @@ export function Lanes({ source }: { source: Source }) {
     .map(Number)
   const active = useSession((state) => activeLane(state, source))
   const timing = useSession((state) => state.outlook.panel === 'timing')
+  const Strip = useSession((state) => state.outlook.strip) === 'speed' ? SpeedStrip : OffGridPlot
   const topPx = MARKED_PX + (timing ? PLOT_PX : 0)
   const looping = useSession((state) => state.outlook.looping)
 
@@ -115,7 +117,7 @@ export function Lanes({ source }: { source: Source }) {
             <Marks source={source} view={view} widthPx={laneWidth} />
           </div>
         </div>
-        {timing && laneWidth > 0 && <OffGridPlot source={source} view={view} widthPx={laneWidth} headPx={HEAD_PX} />}
+        {timing && laneWidth > 0 && <Strip source={source} view={view} widthPx={laneWidth} headPx={HEAD_PX} />}
       </div>
       <Lane
         source={source}

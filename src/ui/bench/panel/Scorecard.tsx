@@ -14,7 +14,7 @@ import {
   type Trial,
   verdictOf,
 } from '../../../core'
-import { partFacts, type Source, type Variant } from '../../../session'
+import { partFacts, type Source, timedFacts, type Variant } from '../../../session'
 import { chartColours } from '../../common/chartColours'
 import { EChart } from '../../common/EChart'
 import { timeText } from '../../common/formats'
@@ -50,7 +50,7 @@ export function Scorecard({ source }: { source: Source }) {
     return { variantId: variant.id, variant, trial: fresh ? state.trial : undefined, state }
   })
   const columns = columnsOf(rows)
-  const facts = partFacts(source)
+  const facts = timedFacts(source)
   const seconds = facts ? (facts.frames * source.target.stretch) / facts.sampleRate : 0
   const told = rows.find((row) => row.variantId === chosen?.id)
   if (rows.length === 0) return <p className="px-5 py-4 text-soft">No variant yet. Add one above the lanes.</p>

@@ -24,13 +24,47 @@ import { Select } from '../../fields/Select'
 import { playback } from '../../session/hear/listening'
 import { hearMoment } from '../../session/hear/places'
 import { knowledgeOf } from '../../session/know/knowledge'
+import { setOutlook } from '../../session/state/outlook'
 import { store, useSession } from '../../session/state/store'
 import { addPin, dropPins, movePin, resetTiming, setRule, takeGrooveOf } from '../../session/timing'
+import { Field } from './Field'
 import { useChosenDot, useDots } from './OffGridPlot'
+import { SpeedPanel } from './SpeedPanel'
 import { gapText, lateText } from './words'
 
-/** How a source's attacks lie, the rule that draws them to the grid, and the one that is chosen. */
+/** The timing inside a source: its attacks against a grid, or its speed. */
 export function TimingPanel({ source }: { source: Source }) {
+  const strip = useSession((state) => state.outlook.strip)
+  return (
+    <div className="flex">
+      <fieldset className="flex shrink-0 flex-col gap-1 border-r border-rule px-3 py-2.5 text-[12.5px]">
+        <legend className="sr-only">What is drawn over the lanes</legend>
+        {STRIPS.map(({ id, label }) => (
+          <button
+            key={id}
+            type="button"
+            className="plain-button !h-6 !justify-start"
+            aria-pressed={strip === id}
+            onClick={() => setOutlook({ strip: id })}
+          >
+            {label}
+          </button>
+        ))}
+      </fieldset>
+      <div className="min-w-0 flex-1">
+        {strip === 'speed' ? <SpeedPanel source={source} /> : <GridPanel source={source} />}
+      </div>
+    </div>
+  )
+}
+
+const STRIPS = [
+  { id: 'off-grid', label: 'Off-grid' },
+  { id: 'speed', label: 'Speed' },
+] as const
+
+/** How a source's attacks lie, the rule that draws them to the grid, and the one that is chosen. */
+function GridPanel({ source }: { source: Source }) {
   const found = useSession((state) => knowledgeOf(state, source))
   const grooves = useSession((state) => state.history.present.grooves)
   const dots = useDots(source)
@@ -274,14 +308,5 @@ function Chosen({
         Reset {pins} {pins === 1 ? 'pin' : 'pins'}
       </button>
     </div>
-  )
-}
-
-function Field({ caption, children }: { readonly caption: string; readonly children: React.ReactNode }) {
-  return (
-    <span className="inline-flex flex-col gap-0.5">
-      <span className="caption whitespace-nowrap">{caption}</span>
-      {children}
-    </span>
   )
 }

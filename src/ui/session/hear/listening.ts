@@ -1,6 +1,6 @@
-import { type Analysis, dbToAmplitude } from '../../../core'
+import { type Analysis, dbToAmplitude, type Recipe } from '../../../core'
 import { createPlayback, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../../engine'
-import { beatsOf, contentKey, REFERENCE, recipeOf, type Source, soundKey } from '../../../session'
+import { beatsOf, contentKey, REFERENCE, recipeHeardAt, recipeOf, type Source, soundKey } from '../../../session'
 import type { LoadedSound } from '../files/audioShelf'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
 import { askAgain } from '../know/knowledge'
@@ -117,9 +117,13 @@ function syncProgram(state: State) {
   }
   syncClick(state, source)
   const tried = state.tried?.sourceId === source.id ? state.tried : undefined
-  const needed = source.variants.map((variant) => recipeOf(source, variant))
-  if (tried) needed.push(tried.recipe)
-  syncAnalysis(source, heard.sound.decoded.sound, needed)
+  const { listeningSpeed } = state.outlook
+  const part = heard.sound.decoded.sound
+  const atSpeed = (recipe: Recipe) => recipeHeardAt(recipe, listeningSpeed, part) as Recipe
+  const needed = source.variants.map((variant) => atSpeed(recipeOf(source, variant)))
+  if (tried) needed.push(atSpeed(tried.recipe))
+  const reference = recipeHeardAt(undefined, listeningSpeed, part)
+  syncAnalysis(source, heard.sound.decoded.sound, reference ? [...needed, reference] : needed)
   const analysis = knownSoFar(state, source)
   if (analysis && analysis !== sentAnalysis) playback.setAnalysis(analysis)
   sentAnalysis = analysis
@@ -132,7 +136,10 @@ function syncProgram(state: State) {
   const active = recipe && isKnown(state, source, recipe) ? 1 + variantIndex : 0
   const program: Program = {
     lanes: [
-      { recipe: undefined, gain: gains[0] as number },
+      {
+        recipe: reference && isKnown(state, source, reference) ? reference : undefined,
+        gain: gains[0] as number,
+      },
       ...needed.map((recipe, i) => ({ recipe, gain: gains[i + 1] as number })),
     ],
     active,

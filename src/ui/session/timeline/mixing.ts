@@ -1,6 +1,7 @@
 import {
   type Arrangement,
   dbToAmplitude,
+  heardAt,
   type LaidMix,
   layMix,
   type OpenTempo,
@@ -107,7 +108,7 @@ export const openedFor = (source: Source): Sound | undefined => opened.get(sound
 /** what the player was last told of: nothing else of the state is heard */
 let heeded: readonly unknown[] = []
 const heardOf = ({ history, analyses, knowledge, mixFacts, outlook }: State) =>
-  [history.present, analyses, knowledge, mixFacts, opened, outlook.mixClick] as const
+  [history.present, analyses, knowledge, mixFacts, opened, outlook.mixClick, outlook.listeningSpeed] as const
 
 /** Let the player and the drawing follow the timeline, while it is looked at or heard. */
 export function syncMix(state: State) {
@@ -225,9 +226,10 @@ function send(state: State) {
     playback.setMixSounds(sounds)
   }
   const { arrangement } = timelineOf(state)
+  const heard = heardAt(arrangement, state.outlook.listeningSpeed)
   const own: Arrangement = {
-    ...arrangement,
-    parts: arrangement.parts
+    ...heard,
+    parts: heard.parts
       .filter(({ id }) => ready.has(id))
       .map((part) => ({ ...part, source: called.get(part.source) as string })),
   }
