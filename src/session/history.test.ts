@@ -84,4 +84,21 @@ describe('history', () => {
     })
     expect(history.future).toHaveLength(0)
   })
+
+  it('keeps of a drag how it began and how it ended, not what lay between', () => {
+    let history: History<Toy> = startHistory({ count: 0, list: [1] })
+    for (let n = 1; n <= 200; n++)
+      history = change(
+        history,
+        'drag',
+        (draft) => {
+          draft.count = n
+          draft.list = [n, n]
+        },
+        'g',
+      )
+    expect(history.past[0]?.redo).toHaveLength(2)
+    expect(undo(history).present).toEqual({ count: 0, list: [1] })
+    expect(redo(undo(history)).present).toEqual({ count: 200, list: [200, 200] })
+  })
 })

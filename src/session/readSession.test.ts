@@ -101,6 +101,15 @@ function fullSession(): Session {
           untuned: true,
           attacks: { added: [3, 77_000], removed: [5] },
         },
+        timing: {
+          pins: [{ source: 0.5, own: 0.52 }],
+          rule: { grid: '1/16t', swing: 50, strength: 70, windowMs: 40, groove: 'g1', from: 0.1, to: 0.7 },
+          placed: [
+            { source: 0.2, own: 0.2 },
+            { source: 0.5, own: 0.52 },
+          ],
+          speedCurve: { points: [{ seconds: 0.3, percent: 80, curve: 'curved' }], keepsLength: false },
+        },
         follows: { tempo: true, key: false },
         range: { start: 100, end: 40_000 },
         selection: { start: 5, end: 900 },

@@ -46,7 +46,7 @@ export function gridBeatsOf(source: Source, found: Found): GridBeats | undefined
 }
 
 export const shapeOf = (rule: SourceRule, grooves: Session['grooves']): GridShape => {
-  const groove: Groove | undefined = grooves.find(({ id }) => id === rule.groove)
+  const groove: Groove | undefined = grooves.find(({ id, offsets }) => id === rule.groove && offsets.length > 0)
   return { grid: groove?.grid ?? rule.grid, swing: rule.swing, ...(groove && { groove }) }
 }
 

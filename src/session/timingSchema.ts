@@ -43,7 +43,6 @@ export const timingSchema = z.object({
             curve: z.enum(['straight', 'curved']).optional(),
           }),
         )
-        .min(1)
         .max(1000),
       keepsLength: z.boolean().optional(),
     })
@@ -58,7 +57,7 @@ export const grooveSchema = z.object({
   beatsPerBar: beatsPerBarSchema,
   bars: z.number().int().min(1).max(MOST_GROOVE_BARS),
   /** for each step: how far behind its straight place it is played, beats; null where nothing is */
-  offsets: z.array(z.number().nullable()).min(1).max(4096),
+  offsets: z.array(z.number().nullable()).max(4096),
   spreads: z.array(z.number().nullable()).max(4096).default([]),
   counts: z.array(z.number()).max(4096).default([]),
   bpm: z.number().min(5).max(1000),
