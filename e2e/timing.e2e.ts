@@ -1,5 +1,6 @@
+import { readFileSync } from 'node:fs'
 import type { Page } from '@playwright/test'
-import { type AudioBlock, analyse } from '../src/core'
+import { type AudioBlock, analyse, readGroove } from '../src/core'
 import { choose, drawn, expect, exportNow, heard, listen, openSession, test, type } from './bench'
 
 const RATE = 48_000
@@ -31,7 +32,9 @@ async function exported(page: Page): Promise<AudioBlock> {
   return audio
 }
 
-/** How far each attack of a file lies off its nearest sixteenth, ms; of grace notes besides strokes nothing is asked. */
+/**
+ * How far each attack of a file lies off its nearest sixteenth, ms; of grace notes besides strokes nothing is asked.
+ */
 function offsets(audio: AudioBlock, step = SIXTEENTH): number[] {
   const byStep = new Map<number, { ms: number; strength: number }>()
   for (const { frame, strength } of analyse(audio, ['attacks']).attacks ?? []) {
@@ -120,6 +123,15 @@ test('the groove of one loop is taken and laid on another, and its file has it',
   await page.getByRole('button', { name: 'Take groove' }).click()
   await choose(page, 'Chain rattle')
   await page.getByRole('combobox', { name: 'Groove' }).selectOption('Rope winch')
+  const waiting = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'Save the groove as JSON' }).click()
+  const download = await waiting
+  expect(download.suggestedFilename()).toBe('Rope-winch_groove.json')
+  const groove = readGroove(readFileSync((await download.path()) as string, 'utf8'), 'groove.json')
+  expect(((groove.offsets[3] as number) * 60_000) / 96).toBeCloseTo(18.75, 0)
+  const notes = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'Save the groove as MIDI' }).click()
+  expect((await notes).suggestedFilename()).toBe('Rope-winch_groove.mid')
   await type(number(page, 'Strength'), '100')
   await expect(timing(page)).toContainText('moved')
   await drawn(page)

@@ -17,8 +17,21 @@ export const partKey = (source: Of) => digest([bytesOf(source), source.range])
 export const contentKey = (source: Of, ...about: readonly unknown[]) =>
   digest([bytesOf(source), source.range, source.hand.attacks, about])
 
+/**
+ * lists of so many entries are told apart by a digest of their own, which is kept: they are asked for again and again
+ */
+const LONG_LIST = 256
+const longLists = new WeakMap<readonly unknown[], string>()
+
+function digestOfList(list: readonly unknown[]): string {
+  const known = longLists.get(list) ?? digestOf(`[${list.map(canonical).join()}]`)
+  longLists.set(list, known)
+  return known
+}
+
 /** Plain data as text, the same for the same data. */
 function canonical(value: unknown): string {
+  if (Array.isArray(value) && value.length >= LONG_LIST) return `#${digestOfList(value)}`
   if (Array.isArray(value)) return `[${value.map(canonical).join()}]`
   if (typeof value !== 'object' || value === null) return JSON.stringify(value) ?? 'null'
   const fields = Object.entries(value)
@@ -28,8 +41,9 @@ function canonical(value: unknown): string {
 }
 
 /** 128 bits of a text, in four words that mix. Good against accidents; nobody attacks a store of figures. */
-function digest(value: unknown): string {
-  const text = canonical(value)
+const digest = (value: unknown): string => digestOf(canonical(value))
+
+function digestOf(text: string): string {
   let a = 0x811c9dc5
   let b = 0x9e3779b9
   let c = 0x85ebca6b

@@ -4,8 +4,8 @@ import { planOf, type Recipe, type SoundSize } from '../core'
 const CARRIER = 'wsola'
 
 /**
- * A recipe as it is heard at a listening speed, at its pitch: nothing of the session changes. Without a recipe, the source.
- * A tape would go higher as it goes faster: what it comes to is carried by another method.
+ * A recipe as it is heard at a listening speed, at its pitch: nothing of the session changes. Without a recipe, the
+ * source. A tape would go higher as it goes faster: what it comes to is carried by another method.
  */
 export function recipeHeardAt(recipe: Recipe | undefined, speed: number, size: SoundSize): Recipe | undefined {
   if (speed === 1) return recipe

@@ -46,6 +46,8 @@ export const outlookSchema = z.object({
   mixClick: z.boolean().default(false),
   /** what of a source's timing is drawn over the lanes */
   strip: z.enum(['off-grid', 'speed']).default('off-grid'),
+  /** whether the timing of the chosen part is shown under the timeline */
+  partTiming: z.boolean().default(false),
   /** how fast all is heard, whatever it is: 1 as it is */
   listeningSpeed: z.number().min(0.5).max(2).default(1),
   /** what is shown under the lanes */
@@ -94,6 +96,7 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     countIn: false,
     mixClick: false,
     strip: 'off-grid',
+    partTiming: false,
     listeningSpeed: 1,
     panel: 'settings',
     sweep: FIRST_SWEEP,

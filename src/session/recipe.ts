@@ -21,7 +21,24 @@ export const soundKey = ({ id, range }: Pick<Source, 'id' | 'range'>) =>
 export const partStart = ({ range, facts }: Source) => (range && facts ? range.start / facts.sampleRate : 0)
 
 /** What of a source's timing goes into a recipe, seconds of its part. */
-function recipeTiming(source: Source): { readonly pins?: readonly Pin[]; readonly speedCurve?: SpeedCurve } {
+function recipeTiming(source: Source): ReturnType<typeof newTiming> {
+  const { timing, range, facts } = source
+  if (!timing) return {}
+  const of = [range, facts]
+  const there = madeTimings.get(timing)
+  if (there?.of.every((one, n) => one === of[n])) return there.timing
+  const made = newTiming(source)
+  madeTimings.set(timing, { of, timing: made })
+  return made
+}
+
+/** shared by all variants of a source, so that what follows from it is found once */
+const madeTimings = new WeakMap<
+  object,
+  { readonly of: readonly unknown[]; readonly timing: ReturnType<typeof newTiming> }
+>()
+
+function newTiming(source: Source): { readonly pins?: readonly Pin[]; readonly speedCurve?: SpeedCurve } {
   const { timing } = source
   const facts = partFacts(source)
   if (!timing || !facts) return {}
@@ -50,8 +67,8 @@ function recipeTiming(source: Source): { readonly pins?: readonly Pin[]; readonl
 }
 
 /**
- * Facts of the part that is worked with, as long as it is in its own time: a speed curve may make it longer or shorter. A
- * stretch of 1 gives so many frames.
+ * Facts of the part that is worked with, as long as it is in its own time: a speed curve may make it longer or
+ * shorter. A stretch of 1 gives so many frames.
  */
 export function timedFacts(source: Source): SourceFacts | undefined {
   const facts = partFacts(source)

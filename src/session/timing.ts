@@ -5,6 +5,7 @@ import {
   type GridShape,
   type Groove,
   type Hit,
+  nearestWithin,
   openGrid,
   type Pin,
   pinsOf,
@@ -65,35 +66,56 @@ export interface TimedDot extends Dot {
 
 const SAME_SECONDS = 1e-6
 
-/** Every attack of a source against its grid, before and after; none where it has no tempo. */
-export function timedDots(source: Source, found: Found, grooves: Session['grooves']): TimedDot[] {
+type PlayedDot = Omit<TimedDot, 'own' | 'ownOffset' | 'byHand'>
+
+let lastPlayed: { readonly of: readonly unknown[]; readonly dots: readonly PlayedDot[] } | undefined
+
+/** Every attack against the grid, as it was played. Kept while a pin is dragged: there may be thousands. */
+function playedDots(source: Source, found: Found, grooves: Session['grooves']): readonly PlayedDot[] {
+  const { hand, range, facts } = source
+  const rule = ruleOf(source)
+  const bare = barePins(source, found)
+  const of = [source.id, hand, range, facts, found, grooves, rule.grid, rule.swing, rule.groove, bare.join(' ')]
+  if (lastPlayed?.of.every((one, n) => one === of[n])) return lastPlayed.dots
   const beats = gridBeatsOf(source, found)
   if (!beats) return []
-  const shape = shapeOf(ruleOf(source), grooves)
-  const offset = partStart(source)
-  const placed = new Map(timingOf(source).placed.map((pin) => [keyOf(pin.source - offset), pin.own - offset]))
-  const hand = new Set(timingOf(source).pins.map((pin) => keyOf(pin.source - offset)))
+  const shape = shapeOf(rule, grooves)
   const onto = openGrid(shape, beats.onto)
-  const hits = hitsOf(source, found)
-  const struck = new Set(hits.map(({ seconds }) => keyOf(seconds)))
-  const bare = timingOf(source)
-    .pins.map((pin) => pin.source - offset)
-    .filter((seconds) => seconds >= 0 && !struck.has(keyOf(seconds)))
-    .map((seconds) => ({ seconds, strength: 0 }))
-  const all = [...hits, ...bare].sort((x, y) => x.seconds - y.seconds)
-  return dotsOf(all, openGrid(shape, beats.own), onto).map((dot) => {
+  const all = [
+    ...hitsOf(source, found).map((hit) => ({ ...hit, isBare: false })),
+    ...bare.map((seconds) => ({ seconds, strength: 0, isBare: true })),
+  ].sort((a, b) => a.seconds - b.seconds)
+  const dots = dotsOf(all, openGrid(shape, beats.own), onto).map((dot, n) => ({
+    ...dot,
+    straight: onto.straightAt(dot.step),
+    bent: onto.at(dot.step),
+    isBare: all[n]?.isBare === true,
+  }))
+  lastPlayed = { of, dots }
+  return dots
+}
+
+/** Pins by hand where nothing is struck, seconds of the part. */
+function barePins(source: Source, found: Found): number[] {
+  const { pins } = timingOf(source)
+  if (pins.length === 0) return []
+  const struck = hitsOf(source, found).map(({ seconds }) => seconds)
+  const offset = partStart(source)
+  return pins
+    .map((pin) => pin.source - offset)
+    .filter((seconds) => seconds >= 0 && nearestWithin(struck, seconds, SAME_SECONDS) < 0)
+}
+
+/** Every attack of a source against its grid, before and after; none where it has no tempo. */
+export function timedDots(source: Source, found: Found, grooves: Session['grooves']): TimedDot[] {
+  const offset = partStart(source)
+  const { pins, placed } = timingOf(source)
+  const places = new Map(placed.map((pin) => [keyOf(pin.source - offset), pin.own - offset]))
+  const hand = new Set(pins.map((pin) => keyOf(pin.source - offset)))
+  return playedDots(source, found, grooves).map((dot) => {
     const key = keyOf(dot.seconds)
-    const own = placed.get(key) ?? dot.seconds
-    const bent = onto.at(dot.step)
-    return {
-      ...dot,
-      own,
-      ownOffset: own - bent,
-      straight: onto.straightAt(dot.step),
-      bent,
-      byHand: hand.has(key),
-      isBare: !struck.has(key),
-    }
+    const own = places.get(key) ?? dot.seconds
+    return { ...dot, own, ownOffset: own - dot.bent, byHand: hand.has(key) }
   })
 }
 

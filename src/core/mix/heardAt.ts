@@ -1,8 +1,8 @@
 import type { Arrangement } from './arrangement'
 
 /**
- * An arrangement as it is heard at another speed, at its pitch: the tempo, and what holds on to seconds, run so many times as fast. Beats
- * stay beats.
+ * An arrangement as it is heard at another speed, at its pitch: the tempo, and what holds on to seconds, run so many
+ * times as fast. Beats stay beats.
  */
 export function heardAt(arrangement: Arrangement, speed: number): Arrangement {
   if (speed === 1) return arrangement

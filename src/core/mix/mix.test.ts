@@ -8,6 +8,7 @@ import type { OwnBeats } from '../timeline/ownBeats'
 import { openTempo, type TempoLine } from '../timeline/tempoLine'
 import type { Arrangement, MixPart } from './arrangement'
 import { clickVoice } from './click'
+import { heardAt } from './heardAt'
 import { mixTask } from './mixTask'
 import { layMix, mixVoice } from './mixVoice'
 import { openPart, withRunUp } from './partVoice'
@@ -110,6 +111,50 @@ const lines: Record<string, TempoLine> = {
     curve: n % 2 ? 'log' : 'linear',
   })),
 }
+
+describe('parts whose source is timed', () => {
+  it('have the hits that pins move where they are moved to, in each round, and all others on their beats', () => {
+    const beat = 60 / BPM
+    const pins = [
+      { source: beat, own: beat },
+      { source: 2 * beat, own: 2 * beat + 0.05 },
+      { source: 3 * beat, own: 3 * beat },
+    ]
+    const timed = part({ beats: 32, repeat: true })
+    const line = [{ beat: 0, bpm: 120 }]
+    const { channels } = mixed(arranged(line, [{ ...timed, recipe: { ...timed.recipe, pins } }]), loop(RATE))
+    for (let n = 0; n < 31; n++) {
+      // on the line a second of the source is 97 / 120 of one
+      const late = n % 16 === 2 ? 0.05 * (BPM / 120) : 0
+      expect(lateness(channels[0], n * 0.5 + late)).toBeLessThan(1)
+    }
+  })
+  it('follow their speed curve where they hold on to seconds, and end that much later', () => {
+    const points = [
+      { seconds: 2, percent: 100 },
+      { seconds: 2, percent: 50 },
+      { seconds: 3, percent: 50 },
+      { seconds: 3, percent: 100 },
+    ]
+    const plain = part({ lock: 'seconds' })
+    const curved = { ...plain, recipe: { ...plain.recipe, speedCurve: { points } } }
+    const sound = loop(RATE)
+    const frames = (parts: readonly MixPart[]) => mixed(arranged([{ beat: 0, bpm: 90 }], parts), sound).mix.frames
+    expect(frames([curved]) - frames([plain])).toBe(RATE)
+  })
+  it('are heard faster at their pitch: all of it ends sooner, beats stay beats', () => {
+    const sound = loop(RATE)
+    const arrangement = arranged(
+      [{ beat: 0, bpm: 100 }],
+      [part({ beats: 8 }), part({ id: 'b', lock: 'seconds', startBeat: 4 })],
+    )
+    const slow = mixed(arrangement, sound)
+    const fast = mixed(heardAt(arrangement, 2), sound)
+    expect(Math.abs(fast.mix.frames - slow.mix.frames / 2)).toBeLessThanOrEqual(1)
+    for (let n = 0; n < 4; n++) expect(lateness(fast.channels[0], n * 0.3)).toBeLessThan(1)
+    expect(heardAt(arrangement, 1)).toBe(arrangement)
+  })
+})
 
 describe('parts that are locked to bars', () => {
   for (const [name, line] of Object.entries(lines))

@@ -86,7 +86,7 @@ export function planOf(
     )
   if (tied && (line || recipe.map) && !laid) map = tapeMap(map, pitch)
   const isUnmoved = !recipe.map && !laid && recipe.stretch === 1 && pitch.constantRatio === 1 && formantsRest(recipe)
-  const natural = isUnmoved && isTimed(recipe) ? naturalRuns(map, recipe, sampleRate) : []
+  const natural = isUnmoved && isTimed(recipe) ? naturalRuns(recipe, frames, sampleRate) : []
   const strength = (recipe.holdPercent ?? 0) / 100
   if (strength > 0) {
     const resampled = method.pitchBy === 'reading back'

@@ -103,7 +103,9 @@ export function offGridWords(figures: OffGrid, bars: number): string {
     words.push(`off-beats ${msText(offBeatsMs)} ${offBeatsMs > 0 ? 'late' : 'early'}`)
   if (words.length === 0 && Math.abs(meanMs) >= SLIGHT_MS)
     words.push(`${msText(meanMs)} ${meanMs > 0 ? 'late' : 'early'} throughout`)
-  words.push(spreadMs < SLIGHT_MS ? 'tight' : `${spreadMs < LOOSE_MS ? 'spread' : 'loose, spread'} ${msText(spreadMs)}`)
+  words.push(
+    spreadMs < SLIGHT_MS ? 'tight' : spreadMs < LOOSE_MS ? `spread ${msText(spreadMs)}` : `loose (${msText(spreadMs)})`,
+  )
   return words.join('; ')
 }
 

@@ -35,8 +35,32 @@ function ownLength({ pins }: Timing, frames: number, sampleRate: number): number
   return last && Math.round(last.source * sampleRate) >= frames ? Math.round(last.own * sampleRate) : frames
 }
 
+interface Opened {
+  readonly speedCurve: SpeedCurve | undefined
+  readonly frames: number
+  readonly sampleRate: number
+  readonly map: TimeMap
+  natural?: readonly NaturalRun[]
+}
+
+/** what pins come to, by their list: each variant of a source asks for the same */
+const opened = new WeakMap<readonly Pin[], Opened>()
+
+function openedTiming(timing: Timing, frames: number, sampleRate: number): Opened {
+  const { pins, speedCurve } = timing
+  const there = pins && opened.get(pins)
+  if (there && there.speedCurve === speedCurve && there.frames === frames && there.sampleRate === sampleRate)
+    return there
+  const made: Opened = { speedCurve, frames, sampleRate, map: newMap(timing, frames, sampleRate) }
+  if (pins) opened.set(pins, made)
+  return made
+}
+
 /** A source's timing as a map, at a stretch of 1: result → speed curve → own time → pins → source. */
-export function timingMap(timing: Timing, frames: number, sampleRate: number): TimeMap {
+export const timingMap = (timing: Timing, frames: number, sampleRate: number): TimeMap =>
+  openedTiming(timing, frames, sampleRate).map
+
+function newMap(timing: Timing, frames: number, sampleRate: number): TimeMap {
   const own = ownLength(timing, frames, sampleRate)
   const base = timing.speedCurve ? speedMap(timing.speedCurve, own, sampleRate) : straightMap(own, 1)
   const pins = pinsWay(timing, frames, sampleRate)
@@ -61,11 +85,16 @@ const LEAST_RUN_SECONDS = 0.05
 const SAME_FRAME = 1e-3
 
 /**
- * Where a map that timing made runs as the source does, at whole frames of it. What lies there can be taken as it is,
+ * Where a source's timing lets it run as it does, at whole frames of the result. What lies there can be taken as it is,
  * whatever the method.
- * @param map  as `timingMap` gives it.
  */
-export function naturalRuns(map: TimeMap, timing: Timing, sampleRate: number): readonly NaturalRun[] {
+export function naturalRuns(timing: Timing, frames: number, sampleRate: number): readonly NaturalRun[] {
+  const own = openedTiming(timing, frames, sampleRate)
+  own.natural ??= findRuns(own.map, timing, sampleRate)
+  return own.natural
+}
+
+function findRuns(map: TimeMap, timing: Timing, sampleRate: number): readonly NaturalRun[] {
   const frames = map.outputFrames
   const breaks = breaksOf(map, timing, sampleRate).filter((at) => at > 0 && at < frames)
   const ends = [0, ...breaks, frames]

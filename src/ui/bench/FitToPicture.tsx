@@ -11,7 +11,9 @@ const WIDTH = 380
 /** The end of the line that is moved. */
 type Edge = 'start' | 'end'
 
-/** A slot of picture and the line that has to fill it: set the slot, move the line's ends, see how far it is stretched. */
+/**
+ * A slot of picture and the line that has to fill it: set the slot, move the line's ends, see how far it is stretched.
+ */
 export function FitToPicture({ source, range }: { source: Source; range: NaturalRange }) {
   const facts = timedFacts(source)
   const [slot, setSlot] = useState<number | undefined>()

@@ -1,5 +1,7 @@
 import {
+  fileBase,
   type Groove,
+  grooveJson,
   type Pin,
   placePin,
   SAME_MOMENT_SECONDS,
@@ -12,13 +14,13 @@ import {
   hitsOf,
   type NamedGroove,
   partStart,
-  placedOf,
   ruleOf,
   type Source,
   type SourceRule,
   type SourceTiming,
   timingOf,
 } from '../../session'
+import { saveFile } from '../common/saveFile'
 import { edit, editSource } from './edits'
 import { knowledgeOf } from './know/knowledge'
 import { notify } from './state/notices'
@@ -67,24 +69,33 @@ export const resetTiming = (source: Source) =>
 
 const isAt = (seconds: number) => (pin: Pin) => Math.abs(pin.source - seconds) < SAME_MOMENT_SECONDS
 
+/** What lies right before and right behind a moment of the file: other pins, or attacks where they are held. */
+function beside(source: Source, others: readonly Pin[], moment: number): Pin[] {
+  const start = partStart(source)
+  const placed = timingOf(source).placed.filter((pin) => !isAt(moment)(pin))
+  const tied = ruleOf(source).strength > 0 ? placed : others
+  const held = hitsOf(source, foundOf(source))
+    .map(({ seconds }) => ({ source: seconds + start, own: seconds + start }))
+    .filter((pin) => !isAt(moment)(pin))
+  let before: Pin | undefined
+  let behind: Pin | undefined
+  // of one moment the tie counts, not where it would be held
+  for (const pin of [...tied, ...held]) {
+    if (pin.source < moment && pin.source > (before?.source ?? Number.NEGATIVE_INFINITY) + 1e-6) before = pin
+    if (pin.source > moment && pin.source < (behind?.source ?? Number.POSITIVE_INFINITY) - 1e-6) behind = pin
+  }
+  return [before, behind].flatMap((pin) => pin ?? [])
+}
+
 /**
- * Lay a moment of the file where it is wanted, as far as its neighbours let it. It is the chosen one then, which tells where it
- * had to stop.
+ * Lay a moment of the file where it is wanted, as far as its neighbours let it. It is the chosen one then, which tells
+ * where it had to stop.
  */
 export function movePin(source: Source, moment: number, wanted: number, gesture?: string) {
-  const found = foundOf(source)
-  const { grooves } = getState().history.present
   const timing = timingOf(source)
   const others = timing.pins.filter((pin) => !isAt(moment)(pin))
-  // beside it lie the other pins, and the attacks that are held
   const start = partStart(source)
-  const around = placedOf(
-    { ...source, timing: { ...timing, pins: [...others, { source: moment, own: moment + 1e-9 }] } },
-    found,
-    grooves,
-  )
-    .filter((pin) => !isAt(moment)(pin))
-    .map((pin) => ({ source: pin.source - start, own: pin.own - start }))
+  const around = beside(source, others, moment).map((pin) => ({ source: pin.source - start, own: pin.own - start }))
   const frames = source.range ? source.range.end - source.range.start : (source.facts?.frames ?? 0)
   const { own, stopped } = placePin(around, moment - start, wanted - start, frames / rateOf(source))
   const pin = { source: moment, own: own + start }
@@ -168,4 +179,14 @@ export function takeGrooveOf(source: Source, bars = 1): NamedGroove | undefined 
   })
   notify({ tone: 'plain', text: `Groove of ${source.name} taken: lay it on another source under Timing`, undo: true })
   return named
+}
+
+/** A groove as a file, for others to read: JSON as the command takes it, or notes. */
+export async function saveGroove(groove: NamedGroove, kind: 'json' | 'mid') {
+  const name = `${fileBase(groove.name)}_groove.${kind}`
+  if (kind === 'json') saveFile(new Blob([grooveJson(groove, groove.name)], { type: 'application/json' }), name)
+  else {
+    const { grooveMidi } = await import('../../session/grooveFile')
+    saveFile(new Blob([grooveMidi(groove)], { type: 'audio/midi' }), name)
+  }
 }

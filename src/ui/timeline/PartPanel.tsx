@@ -8,6 +8,7 @@ import { NumberField } from '../fields/NumberField'
 import { Select } from '../fields/Select'
 import { selectSource } from '../session/acts'
 import { knowledgeOf } from '../session/know/knowledge'
+import { setOutlook } from '../session/state/outlook'
 import { store, useSession } from '../session/state/store'
 import {
   copyChosen,
@@ -22,6 +23,7 @@ import {
 import { setPart } from '../session/timeline/edits'
 import { partTrialKey, tryPart } from '../session/timeline/partTrials'
 import { showView } from '../session/views'
+import { PartTiming } from './PartTiming'
 import { StrainMark } from './StrainMark'
 import { strainOf } from './strain'
 
@@ -31,22 +33,27 @@ export function PartPanel() {
   const ids = useSession((state) => state.outlook.parts)
   const parts = session.parts.filter(({ id }) => ids.includes(id))
   const [only] = parts
+  const timing = useSession((state) => state.outlook.partTiming)
+  const timed = timing && parts.length === 1 ? session.sources.find(({ id }) => id === only?.source) : undefined
   return (
-    <section
-      aria-label="Chosen part"
-      className="flex min-h-[92px] shrink-0 flex-wrap items-start gap-x-6 gap-y-2 border-t border-edge bg-deck px-4 py-2.5"
-    >
-      {parts.length === 0 || !only ? (
-        <p className="pt-2 text-soft">
-          Choose a part to change it: a click, or Tab. Its variants are heard in the mix with the number keys. Shift and
-          a click chooses several.
-        </p>
-      ) : parts.length === 1 ? (
-        <OnePart part={only} />
-      ) : (
-        <SeveralParts parts={parts} />
-      )}
-    </section>
+    <>
+      {timed && <PartTiming source={timed} />}
+      <section
+        aria-label="Chosen part"
+        className="flex min-h-[92px] shrink-0 flex-wrap items-start gap-x-6 gap-y-2 border-t border-edge bg-deck px-4 py-2.5"
+      >
+        {parts.length === 0 || !only ? (
+          <p className="pt-2 text-soft">
+            Choose a part to change it: a click, or Tab. Its variants are heard in the mix with the number keys. Shift
+            and a click chooses several.
+          </p>
+        ) : parts.length === 1 ? (
+          <OnePart part={only} />
+        ) : (
+          <SeveralParts parts={parts} />
+        )}
+      </section>
+    </>
   )
 }
 
@@ -55,6 +62,7 @@ const sourceOf = (part: TimelinePart) => store.getState().history.present.source
 function OnePart({ part }: { readonly part: TimelinePart }) {
   const source = useSession((state) => state.history.present.sources.find(({ id }) => id === part.source))
   const found = useSession((state) => (source ? knowledgeOf(state, source) : undefined))
+  const timing = useSession((state) => state.outlook.partTiming)
   const laid = laidOf(store.getState(), part.id)
   if (!source) return null
   const recipe = partRecipe(source, part)
@@ -181,7 +189,18 @@ function OnePart({ part }: { readonly part: TimelinePart }) {
               disabled={part.lock === 'bars'}
             />
           </span>
-          <span className="caption">choose a loop as well to make it follow</span>
+          <span className="flex items-center gap-3">
+            <button
+              type="button"
+              className="plain-button !h-6 !px-1.5"
+              aria-pressed={timing}
+              title="Its attacks against the grid: pull one, draw all, lay a groove"
+              onClick={() => setOutlook({ partTiming: !timing })}
+            >
+              Timing
+            </button>
+            <span className="caption">choose a loop as well to make it follow</span>
+          </span>
         </Field>
       )}
       <PartActs source={source} />

@@ -7,7 +7,7 @@ export function ListeningSpeed() {
   const speed = useSession((state) => state.outlook.listeningSpeed)
   return (
     <span
-      className="flex w-[56px] flex-col leading-tight"
+      className="flex w-[52px] flex-col leading-tight"
       title="Hear anything slower or faster at its pitch. What is made, and what is exported, stays as it is"
     >
       <span className={`caption ${speed === 1 ? '' : '!text-tide'}`}>listen at</span>

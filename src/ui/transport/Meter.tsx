@@ -38,7 +38,7 @@ export function Meter() {
 
   return (
     <span className="flex items-center gap-3">
-      <span className="flex w-[104px] flex-col gap-[3px]" aria-hidden="true" title="Output level, −54 to 0 dB">
+      <span className="flex w-[92px] flex-col gap-[3px]" aria-hidden="true" title="Output level, −54 to 0 dB">
         {bars.map((bar, c) => (
           <span key={c === 0 ? 'left' : 'right'} className="h-[5px] overflow-hidden rounded-[1px] bg-rule">
             <span

@@ -90,7 +90,7 @@ function TransportParts() {
           <Shuffle size={14} /> In turn
         </button>
       )}
-      <span className="ml-auto flex items-center gap-3">
+      <span className="ml-auto flex items-center gap-2">
         {source && <Click source={source} />}
         <Listening />
         <Meter />

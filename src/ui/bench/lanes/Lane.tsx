@@ -33,7 +33,10 @@ interface LaneProps {
   readonly heightPx: number
 }
 
-/** One lane: its head (what it is, how long, how many samples, how high it peaks) and its waveform on the source's time. */
+/**
+ * One lane: its head (what it is, how long, how many samples, how high it peaks) and its waveform on the source's
+ * time.
+ */
 export const Lane = memo(function Lane(props: LaneProps) {
   const { source, variant, index, active, gain, view, widthPx, heightPx } = props
   const canvas = useRef<HTMLCanvasElement>(null)

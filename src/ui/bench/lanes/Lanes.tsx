@@ -237,7 +237,9 @@ function Playhead({ source, view, widthPx }: { source: Source; view: View; width
   )
 }
 
-/** The wheel scrolls sideways and zooms up and down; a pinch zooms. React's own wheel listener may not stop the page. */
+/**
+ * The wheel scrolls sideways and zooms up and down; a pinch zooms. React's own wheel listener may not stop the page.
+ */
 function useWheel(
   field: RefObject<HTMLDivElement | null>,
   view: View,

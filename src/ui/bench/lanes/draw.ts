@@ -16,7 +16,9 @@ export interface LaneDrawing {
   readonly tickColour: string
   readonly labelColour: string
   readonly tickLabel: (tick: Tick) => string
-  /** of a single line: its pitch in Hz at even steps of source frames, 0 where there is none; and what it is drawn in */
+  /**
+   * of a single line: its pitch in Hz at even steps of source frames, 0 where there is none; and what it is drawn in
+   */
   readonly pitch?: { readonly hz: Float32Array; readonly hopFrames: number; readonly colour: string } | undefined
 }
 

@@ -23,7 +23,9 @@ const PANELS: readonly { readonly id: PanelId; readonly label: string; readonly 
   { id: 'blind', label: 'Listen blind', icon: Ear },
 ]
 
-/** What lies under the lanes: one variant's settings, all figures side by side, advice, or a comparison without names. */
+/**
+ * What lies under the lanes: one variant's settings, all figures side by side, advice, or a comparison without names.
+ */
 export function Panel({ source, variant }: { source: Source; variant: Variant | undefined }) {
   // while names are hidden, nothing that tells them is at hand
   const blind = useSession((state) => state.blind?.sourceId === source.id)

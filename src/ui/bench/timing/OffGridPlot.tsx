@@ -49,6 +49,7 @@ export function OffGridPlot({
       grid: colour('--soft'),
       hand: colour('--tide'),
       rule: colour('--rule'),
+      strain: colour('--harm'),
     }
     drawPlot(context, dots, shape, colours, chosen)
   }, [dots, shape, theme, chosen, widthPx])

@@ -26,7 +26,7 @@ import { hearMoment } from '../../session/hear/places'
 import { knowledgeOf } from '../../session/know/knowledge'
 import { setOutlook } from '../../session/state/outlook'
 import { store, useSession } from '../../session/state/store'
-import { addPin, dropPins, movePin, resetTiming, setRule, takeGrooveOf } from '../../session/timing'
+import { addPin, dropPins, movePin, resetTiming, saveGroove, setRule, takeGrooveOf } from '../../session/timing'
 import { Field } from './Field'
 import { useChosenDot, useDots } from './OffGridPlot'
 import { SpeedPanel } from './SpeedPanel'
@@ -64,7 +64,7 @@ const STRIPS = [
 ] as const
 
 /** How a source's attacks lie, the rule that draws them to the grid, and the one that is chosen. */
-function GridPanel({ source }: { source: Source }) {
+export function GridPanel({ source }: { source: Source }) {
   const found = useSession((state) => knowledgeOf(state, source))
   const grooves = useSession((state) => state.history.present.grooves)
   const dots = useDots(source)
@@ -90,18 +90,19 @@ function GridPanel({ source }: { source: Source }) {
     const figures = offGridOf(dotsOf(hits, by, onto), by, beatsPerBar)
     return figures ? offGridWords(figures, bars) : 'too few attacks to tell'
   }
+  const played = wordsOf(struck)
   const moved = dots.filter(({ own, seconds }) => own !== seconds).length
   const groove = grooves.find(({ id }) => id === rule.groove)
 
   return (
     <section aria-label="Timing" className="flex flex-col gap-2.5 px-5 py-2.5 text-[12.5px]">
       <div className="flex items-baseline gap-4">
-        <span className="min-w-0 truncate">
+        <span className="min-w-0 truncate" title={`As played: ${played}`}>
           <span className="caption mr-2">As played</span>
-          <b className="font-[600]">{wordsOf(struck)}</b>
+          <b className="font-[600]">{played}</b>
         </span>
         {moved > 0 && (
-          <span className="min-w-0 truncate">
+          <span className="shrink-0">
             <span className="caption mr-2">Now</span>
             <b className="font-[600]">
               {wordsOf(
@@ -152,7 +153,7 @@ function GridPanel({ source }: { source: Source }) {
             onReset={() => setRule(source, { strength: 0 })}
           />
         </Field>
-        <Field caption="Swing, 50 is straight">
+        <Field caption="Swing (50 straight)">
           {groove || !takesSwing(rule.grid) ? (
             <span className="text-faint">{groove ? 'by the groove' : 'none in triplets'}</span>
           ) : (
@@ -170,7 +171,7 @@ function GridPanel({ source }: { source: Source }) {
             />
           )}
         </Field>
-        <Field caption="Leave what is farther than">
+        <Field caption="Only within">
           <NumberField
             label="Window"
             width="3.6em"
@@ -202,6 +203,22 @@ function GridPanel({ source }: { source: Source }) {
         <button type="button" className="plain-button !h-6 !text-tide" onClick={() => takeGrooveOf(source)}>
           Take groove
         </button>
+        {groove && (
+          <span className="inline-flex items-center gap-1">
+            <span className="caption">as a file</span>
+            {(['json', 'mid'] as const).map((kind) => (
+              <button
+                key={kind}
+                type="button"
+                className="plain-button !h-6 !px-1.5"
+                aria-label={`Save the groove as ${kind === 'json' ? 'JSON' : 'MIDI'}`}
+                onClick={() => void saveGroove(groove, kind)}
+              >
+                {kind === 'json' ? 'JSON' : 'MIDI'}
+              </button>
+            ))}
+          </span>
+        )}
         <label className="inline-flex h-6 items-center gap-1.5">
           <input
             type="checkbox"
@@ -216,7 +233,7 @@ function GridPanel({ source }: { source: Source }) {
               })
             }}
           />
-          only the selection
+          selection only
         </label>
       </div>
       <Chosen source={source} dot={chosen} dots={dots} pins={timing.pins.length} />
@@ -255,7 +272,9 @@ function Chosen({
       {dot ? (
         <>
           <Field
-            caption={`${dot.isBare ? 'Pin' : `Attack ${dots.indexOf(dot) + 1} of ${dots.length}`} at ${dot.seconds.toFixed(3)} s, off the grid`}
+            caption={
+              dot.isBare ? 'Pin, off the grid' : `Attack ${dots.indexOf(dot) + 1} of ${dots.length}, off the grid`
+            }
           >
             <NumberField
               label="Off the grid"
@@ -274,8 +293,8 @@ function Chosen({
           <span className="caption min-w-0 flex-1 truncate pb-1" role="status">
             {stopped
               ? `goes no ${stopped === 'early' ? 'earlier' : 'later'}: what lies ${stopped === 'early' ? 'before' : 'behind'} it needs that room`
-              : `as played ${lateText(1000 * dot.offset)}`}
-            {before && behind && ` · gap before ${gapText(before.stretch)}, behind ${gapText(behind.stretch)}`}
+              : `was ${lateText(1000 * dot.offset)}`}
+            {before && behind && ` · gaps ${gapText(before.stretch)}, ${gapText(behind.stretch)}`}
           </span>
           <button type="button" className="plain-button !h-6" onClick={() => hearMoment(source, dot.seconds)}>
             Loop it

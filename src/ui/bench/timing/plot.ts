@@ -1,5 +1,6 @@
 import type { TimedDot } from '../../../session'
 import { type View, xOf } from '../lanes/geometry'
+import { gapText } from './words'
 
 /** The off-grid plot as numbers: time across as in the lanes, late up, early down. */
 
@@ -54,17 +55,34 @@ export interface PlotShape {
   readonly reach: number
 }
 
+/** a gap that is stretched by this ratio, either way, is under strain; and where it is under much */
+const STRAINED = 1.1
+const MUCH_STRAINED = 1.3
+/** a gap so wide on screen has room for its figure, px */
+const FIGURE_FROM_PX = 34
+
+/** The gaps between neighbouring dots that are stretched or pressed, and how badly. */
+export function strainedGaps(dots: readonly TimedDot[]) {
+  return dots.slice(1).flatMap((to, n) => {
+    const from = dots[n] as TimedDot
+    const stretch = (to.own - from.own) / (to.seconds - from.seconds)
+    const ratio = Math.max(stretch, 1 / stretch)
+    return ratio >= STRAINED ? [{ from, to, stretch, isMuch: ratio >= MUCH_STRAINED }] : []
+  })
+}
+
 export interface PlotColours {
   readonly dot: string
   readonly before: string
   readonly grid: string
   readonly hand: string
   readonly rule: string
+  readonly strain: string
 }
 
 /**
- * Draw dots against their grid: a ring where each was played, a disc where it sounds now and a line between; a square was set by
- * hand. The grid is the level line, bent where swing or a groove bend it.
+ * Draw dots against their grid: a ring where each was played, a disc where it sounds now and a line between; a square
+ * was set by hand. The grid is the level line, bent where swing or a groove bend it.
  */
 export function drawPlot(
   context: CanvasRenderingContext2D,
@@ -83,6 +101,14 @@ export function drawPlot(
     const x = xOf(view, seconds * rate, widthPx)
     return x > -20 && x < widthPx + 20
   })
+  // strain is told by how thick its bar is, and by its figure
+  context.fillStyle = colours.strain
+  context.font = '500 10px "Archivo Variable", sans-serif'
+  for (const { from, to, stretch, isMuch } of strainedGaps(seen)) {
+    const [a, b] = [xOf(view, from.seconds * rate, widthPx), xOf(view, to.seconds * rate, widthPx)]
+    context.fillRect(a + 1, PLOT_PX - (isMuch ? 5 : 3), b - a - 2, isMuch ? 4 : 2)
+    if (b - a >= FIGURE_FROM_PX) context.fillText(gapText(stretch), a + 3, PLOT_PX - 8)
+  }
   context.strokeStyle = colours.grid
   context.lineWidth = 1
   context.beginPath()
