@@ -1,5 +1,5 @@
-import { writeMidi } from 'midi-file'
 import { type Metre, openMetre, type TempoLine, tempoSteps } from '../core'
+import { metreEvent, midiFile, TICKS_PER_BEAT, tempoEvent } from './midiFile'
 
 /** A tempo line as files that others read. */
 export interface TempoFile {
@@ -27,38 +27,14 @@ export function tempoJson({ tempoLine, metre, firstBeat }: TempoFile): string {
   )}\n`
 }
 
-const TICKS = 960
-
 /** As a MIDI file: tempo and metre alone. Ramps become eight steps to a beat, with ends where the line has them. */
 export function tempoMidi({ tempoLine, metre }: TempoFile): Uint8Array<ArrayBuffer> {
   const { beatOfBar } = openMetre(metre)
-  const events = [
-    ...(metre.length > 0 ? metre : [{ bar: 0, beatsPerBar: 4 }]).map(({ bar, beatsPerBar }) => ({
-      tick: Math.round(TICKS * beatOfBar(bar)),
-      event: {
-        meta: true,
-        type: 'timeSignature',
-        numerator: beatsPerBar,
-        denominator: 4,
-        metronome: 24,
-        thirtyseconds: 8,
-      },
-    })),
-    ...tempoSteps(tempoLine).map(({ beat, bpm }) => ({
-      tick: Math.round(TICKS * beat),
-      event: { meta: true, type: 'setTempo', microsecondsPerBeat: Math.round(60e6 / bpm) },
-    })),
-  ].sort((a, b) => a.tick - b.tick)
-  let last = 0
-  const track = events.map(({ tick, event }) => {
-    const deltaTime = tick - last
-    last = tick
-    return { deltaTime, ...event }
-  })
-  return new Uint8Array(
-    writeMidi({
-      header: { format: 0, numTracks: 1, ticksPerBeat: TICKS },
-      tracks: [[...track, { deltaTime: 0, meta: true, type: 'endOfTrack' }]],
-    } as Parameters<typeof writeMidi>[0]),
-  )
+  const tickOf = (beat: number) => Math.round(TICKS_PER_BEAT * beat)
+  return midiFile([
+    ...(metre.length > 0 ? metre : [{ bar: 0, beatsPerBar: 4 }]).map(({ bar, beatsPerBar }) =>
+      metreEvent(tickOf(beatOfBar(bar)), beatsPerBar),
+    ),
+    ...tempoSteps(tempoLine).map(({ beat, bpm }) => tempoEvent(tickOf(beat), bpm)),
+  ])
 }

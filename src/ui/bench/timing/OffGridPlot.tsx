@@ -6,8 +6,8 @@ import { hearMoment } from '../../session/hear/places'
 import { knowledgeOf } from '../../session/know/knowledge'
 import { store, useSession } from '../../session/state/store'
 import { dropPins, movePin } from '../../session/timing'
-import type { View } from '../lanes/geometry'
 import { dotAt, drawPlot, lateOf, msOfPx, PLOT_PX, type PlotShape, reachOf } from './plot'
+import type { StripProps } from './strip'
 import { lateText } from './words'
 
 export { PLOT_PX }
@@ -16,17 +16,7 @@ export { PLOT_PX }
 const SNAP_PX = 4
 
 /** The attacks of a source against its grid. A dot is pulled up or down; what lies between its neighbours gives way. */
-export function OffGridPlot({
-  source,
-  view,
-  widthPx,
-  headPx,
-}: {
-  readonly source: Source
-  readonly view: View
-  readonly widthPx: number
-  readonly headPx: number
-}) {
+export function OffGridPlot({ source, view, widthPx, headPx }: StripProps) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const theme = useSession((state) => state.outlook.theme)
   const dots = useDots(source)

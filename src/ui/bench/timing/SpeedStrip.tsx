@@ -1,24 +1,15 @@
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from 'react'
 import type { SpeedPoint } from '../../../core'
-import { partFacts, partStart, type Source, timingOf } from '../../../session'
+import { partFacts, partStart, timingOf } from '../../../session'
 import { newGesture, useDrag } from '../../common/drag'
 import { setSpeedPoints } from '../../session/timing'
-import { frameAt, type View, xOf } from '../lanes/geometry'
+import { frameAt, xOf } from '../lanes/geometry'
 import { PLOT_PX } from './plot'
 import { drawnCurve, movedPoint, percentOfY, roundPercent, SPEED_REACHES, type SpeedReach, yOfPercent } from './speed'
+import type { StripProps } from './strip'
 
 /** The speed over a source, drawn by hand: points are pulled, added by a double click, taken away by Delete. */
-export function SpeedStrip({
-  source,
-  view,
-  widthPx,
-  headPx,
-}: {
-  readonly source: Source
-  readonly view: View
-  readonly widthPx: number
-  readonly headPx: number
-}) {
+export function SpeedStrip({ source, view, widthPx, headPx }: StripProps) {
   const [reachId, setReachId] = useState<(typeof SPEED_REACHES)[number]['id']>('near')
   const field = useRef<HTMLDivElement>(null)
   const reach: SpeedReach = SPEED_REACHES.find(({ id }) => id === reachId) ?? SPEED_REACHES[0]
