@@ -87,6 +87,10 @@ describe('errorText', () => {
   it('has a whole sentence for every code, without holes', () => {
     const details = {
       file: 'F',
+      pin: 3,
+      lead: 'L',
+      leadFrames: 7,
+      leadRate: 8000,
       folder: 'D',
       device: 'D',
       files: 4,

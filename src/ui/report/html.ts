@@ -153,7 +153,7 @@ function legendOf({ letter, recipe }: ReportVariant, lanes: readonly string[]): 
   return `<span>${mark} <b>${letter}</b> ${escaped(methodById(recipe.methodId).label)}</span>`
 }
 
-/** The command that makes the same result. */
+/** The command that makes the same result, with the files that it reads. */
 export function commandOf(file: string, recipe: Recipe): string {
   const quoted = /^[\w./-]+$/.test(file) ? file : `'${file.replace(/'/g, "'\\''")}'`
   const flags = [
@@ -166,7 +166,15 @@ export function commandOf(file: string, recipe: Recipe): string {
     ...Object.entries(recipe.settings).map(([name, value]) => `--set ${name}=${value}`),
     recipe.seed !== 1 && `--seed ${recipe.seed}`,
   ].filter(Boolean)
-  return `zumbet render ${quoted} out.wav ${flags.join(' ')}`
+  if (!recipe.pins && !recipe.speedCurve) return `zumbet render ${quoted} out.wav ${flags.join(' ')}`
+  // timing goes into files of its own, which the command reads
+  const pins = recipe.pins && { pins: recipe.pins.map(({ source, own }) => ({ source, to: own })) }
+  const written = [
+    pins && `echo '${JSON.stringify(pins)}' > pins.json`,
+    recipe.speedCurve && `echo '${JSON.stringify(recipe.speedCurve)}' > curve.json`,
+  ].filter(Boolean)
+  const timed = [pins && '--pins pins.json', recipe.speedCurve && '--speed-curve curve.json'].filter(Boolean)
+  return [...written, `zumbet time ${quoted} out.wav ${[...timed, ...flags].join(' ')}`].join('\n')
 }
 
 function clipHtml({ url, overview }: ReportClip, name: string): string {

@@ -16,7 +16,8 @@ export function clipPart(source: Pick<Source, 'selection' | 'target'>, frames: n
   }
 }
 
-export function targetText({ target }: Pick<Source, 'target'>): string {
+export function targetText({ target, timing }: Pick<Source, 'target' | 'timing'>): string {
+  const moved = (timing?.placed ?? []).filter(({ source, own }) => own !== source).length
   const { stretch, pitchSemitones, formants, formantSemitones, holdPercent } = target
   const signed = (value: number) => `${value > 0 ? '+' : ''}${Number(value.toFixed(2))} st`.replace('-', '−')
   return [
@@ -25,6 +26,8 @@ export function targetText({ target }: Pick<Source, 'target'>): string {
     formants === 'keep' && 'formants kept',
     formants === 'shift' && `formants ${signed(formantSemitones)}`,
     holdPercent > 0 && `attacks held ${holdPercent} %`,
+    moved > 0 && `${moved} ${moved === 1 ? 'attack' : 'attacks'} moved`,
+    (timing?.speedCurve?.points.length ?? 0) > 0 && 'speed drawn by hand',
   ]
     .filter(Boolean)
     .join(', ')

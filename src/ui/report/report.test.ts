@@ -105,6 +105,10 @@ describe('the command in a report', () => {
     expect(commandOf('a.wav', recipe('vocoder', { stretch: 1.5 }))).toBe(
       'zumbet render a.wav out.wav --method vocoder --stretch 1.5',
     )
+    const pins = [{ source: 0.5, own: 0.52 }]
+    expect(commandOf('a.wav', recipe('splice', { pins }))).toBe(
+      `echo '{"pins":[{"source":0.5,"to":0.52}]}' > pins.json\nzumbet time a.wav out.wav --pins pins.json --method splice --stretch 1`,
+    )
     const full = recipe('grain', {
       stretch: 2,
       pitchSemitones: -3,
