@@ -233,3 +233,17 @@ test('anything is heard slower or faster at its pitch, and what is made stays as
   await page.getByRole('button', { name: 'Stop', exact: true }).click()
   expect((await exportNow(page, 'A')).audio.channels[0]?.length).toBe(544_000)
 })
+
+test("a part's timing is mended on the timeline, in all its rounds, and taken back by one step", async ({ page }) => {
+  await openSession(page)
+  await page.keyboard.press('t')
+  const part = page.locator('[data-part="flood-winch"]')
+  await part.click({ position: { x: 60, y: 30 } })
+  await page.getByRole('button', { name: 'Timing', exact: true }).click()
+  const shown = page.getByRole('region', { name: 'Timing of Rope winch' })
+  await expect(shown).toContainText('off-beats 19 ms late')
+  await type(number(page, 'Strength'), '100')
+  await expect(shown).toContainText('Nowtight')
+  await page.getByRole('button', { name: 'Undo', exact: true }).first().click()
+  await expect(shown).toContainText('0 of 45 moved')
+})
