@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { zipSync } from 'fflate'
 import { parseMidi } from 'midi-file'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openTempo, readWav, type TempoLine, writeWav } from '../core'
+import { analyse, openTempo, readWav, type TempoLine, writeWav } from '../core'
 import { demoMakers } from '../core/demo/sounds'
 import { makeLoop } from '../core/testing/loops'
 
@@ -57,6 +57,40 @@ const given = (name: string, change: object = {}) => {
 const samplesOf = (file: string) => readWav(readFileSync(file), file).audio
 
 describe('zumbet mix', () => {
+  it('finds out what timing comes to that was written by hand: pins move their hit and no other, a rule all', () => {
+    const beat = 60 / 97
+    const one = {
+      tempoLine: [{ beat: 0, bpm: 97 }],
+      parts: [{ source: 'a', method: 'splice', startBeat: 0, lock: 'bars' }],
+    }
+    const mixed = (name: string, timing?: object) => {
+      const sources = [{ ...session.sources[0], ...(timing && { timing }) }]
+      const run = zumbet(
+        'mix',
+        given(`${name}.json`, { ...one, sources }),
+        place(`${name}.wav`),
+        '--rate',
+        String(loop.sampleRate),
+      )
+      expect(run.status).toBe(0)
+      return samplesOf(place(`${name}.wav`))
+    }
+    const attacksOf = (audio: ReturnType<typeof samplesOf>) =>
+      (analyse(audio, ['attacks']).attacks ?? []).map(({ frame }) => frame / audio.sampleRate)
+    const plain = attacksOf(mixed('plain'))
+    const near = (times: readonly number[], at: number) => Math.min(...times.map((time) => Math.abs(time - at)))
+    const moment = plain.reduce((best, at) => (Math.abs(at - 2 * beat) < Math.abs(best - 2 * beat) ? at : best))
+    const moved = attacksOf(mixed('pinned', { pins: [{ source: moment, own: moment + 0.04 }] }))
+    expect(near(moved, moment + 0.04)).toBeLessThan(0.002)
+    for (const at of plain) if (Math.abs(at - moment) > 0.01) expect(near(moved, at)).toBeLessThan(0.002)
+    const swung = attacksOf(mixed('swung', { rule: { grid: '1/8', swing: 60, strength: 100 } }))
+    const late = plain.filter((at) => Math.round(at / (beat / 2)) % 2 === 1)
+    expect(late.length).toBeGreaterThan(1)
+    for (const at of late) {
+      const step = Math.round(at / (beat / 2))
+      expect(near(swung, ((step - 1) / 2) * beat + 0.6 * beat)).toBeLessThan(0.003)
+    }
+  })
   it('writes the mix to the frame, the same for any number of threads, from a zip as well', () => {
     const file = given('s.json')
     const [one, two] = ['1', '2'].map((workers) => {

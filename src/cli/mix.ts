@@ -9,6 +9,7 @@ import {
   dbToAmplitude,
   type MixFacts,
   type MixOrder,
+  NO_TEMPO,
   needsOf,
   openMetre,
   openTempo,
@@ -21,6 +22,7 @@ import {
   mendedText,
   mixRate,
   partRecipe,
+  placedOf,
   type Session,
   type Source,
   stemsOf,
@@ -101,7 +103,7 @@ async function write(
     given[id] = { whole: 'audio' in sound ? shared(sound.audio) : { pcmFile: sound.pcmFile }, range }
   }
   const answers = await answered(session, used, sounds, given, threads)
-  const sources = used.map((source) => withFacts(source, sounds))
+  const sources = used.map((source) => settled(withFacts(source, sounds), answers.get(source.id), session.grooves))
   const arrangement = arrangementOf({ ...session, sources }, ({ id }) => answers.get(id)?.rhythm)
   for (const part of arrangement.parts.filter(({ lock, own }) => lock === 'bars' && !own))
     err(
@@ -195,14 +197,33 @@ function withFacts(source: Source, sounds: ReadonlyMap<string, OpenSound>): Sour
   return { ...rest, ...(range && range.end <= frames && { range }), facts: { ...others, frames, sampleRate } }
 }
 
+/** Timing that was written by hand: pins or a rule, and nothing yet of what they come to. */
+const asksForTiming = ({ timing }: Source) =>
+  timing !== undefined && timing.placed.length === 0 && (timing.pins.length > 0 || isRuled({ timing }))
+const isRuled = ({ timing }: Pick<Source, 'timing'>) => (timing?.rule?.strength ?? 0) > 0
+
+/** The same source, with what such timing comes to. */
+function settled(source: Source, answer: MixAnswer | undefined, grooves: Session['grooves']): Source {
+  const { timing, range } = source
+  if (!timing || !asksForTiming(source)) return source
+  const attacks = (answer?.analysis.attacks ?? []).map(({ frame, strength }) => ({
+    frame: frame + (range?.start ?? 0),
+    strength,
+  }))
+  const found = { attacks, tempo: answer?.rhythm?.tempo ?? NO_TEMPO }
+  return { ...source, timing: { ...timing, placed: placedOf(source, found, grooves) } }
+}
+
 /**
  * Whether a source's tempo has to be found out: a part of it is locked to bars, and nobody said it.
  * What a page wrote counts the first beat that was found as well.
  */
-function wantsTempo({ parts, sources }: Session, { id, hand }: Source): boolean {
-  const isWritten = sources.some((source) => source.id === id && source.facts !== undefined)
+function wantsTempo({ parts, sources }: Session, source: Source): boolean {
+  const { id, hand } = source
+  const isWritten = sources.some((own) => own.id === id && own.facts !== undefined)
   const isSaid = hand.beats !== undefined || (hand.bpm !== undefined && (hand.firstBeat !== undefined || !isWritten))
-  return !isSaid && parts.some(({ source, lock }) => source === id && lock === 'bars')
+  const isLaid = parts.some((part) => part.source === id && part.lock === 'bars')
+  return !isSaid && (isLaid || (asksForTiming(source) && isRuled(source)))
 }
 
 /** What has to be found out of each sound, by so many threads at once. */
@@ -219,7 +240,7 @@ async function answered(
     const recipes = session.parts.filter((part) => part.source === id).map((part) => partRecipe(source, part))
     return {
       sound: given[id] as GivenSound,
-      needs: [...new Set(recipes.flatMap(needsOf))],
+      needs: [...new Set([...recipes.flatMap(needsOf), ...(asksForTiming(source) ? ['attacks' as const] : [])])],
       rhythm: wantsTempo(session, source) ? { file, ...(taggedBpm !== undefined && { taggedBpm }) } : undefined,
     }
   })

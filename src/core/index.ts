@@ -45,7 +45,7 @@ export type { Material, MaterialKind } from './knowledge/material'
 export { namedTempo } from './knowledge/namedTempo'
 export { type NaturalRange, naturalRange, otherReading, type Reading, readingOf } from './knowledge/naturalRange'
 export { suggestMethod } from './knowledge/suggestMethod'
-export { SURE_FROM, type Tempo, type TempoCandidate } from './knowledge/tempo'
+export { NO_TEMPO, SURE_FROM, type Tempo, type TempoCandidate } from './knowledge/tempo'
 export {
   type Artefact,
   type ArtefactGroup,

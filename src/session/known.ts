@@ -23,6 +23,9 @@ export type Found = Knowledge | null | undefined
 /** of it, what beats are told by */
 export type FoundTempo = Pick<Knowledge, 'tempo'> | null | undefined
 
+/** of it, what timing is told by */
+export type FoundRhythm = Pick<Knowledge, 'attacks' | 'tempo'> | null | undefined
+
 export interface TempoKnown {
   readonly bpm: number | undefined
   readonly by: 'hand' | 'found' | undefined

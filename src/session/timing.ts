@@ -12,7 +12,7 @@ import {
   STRAIGHT_SWING,
 } from '../core'
 import { ownBeatsOf } from './arrange'
-import { editedAttacks, type Found } from './known'
+import { editedAttacks, type FoundRhythm } from './known'
 import { partStart } from './recipe'
 import type { Session, Source } from './schema'
 import type { SourceRule, SourceTiming } from './timingSchema'
@@ -28,14 +28,14 @@ export const timingOf = (source: Source): SourceTiming => source.timing ?? PLAIN
 export const ruleOf = (source: Source): SourceRule => source.timing?.rule ?? PLAIN_RULE
 
 /** The attacks of a source, as corrected by hand, seconds of its part. */
-export function hitsOf(source: Source, found: Found): Hit[] {
+export function hitsOf(source: Source, found: FoundRhythm): Hit[] {
   const rate = source.facts?.sampleRate
   if (!found || !rate) return []
   return editedAttacks(source, found.attacks).map(({ frame, strength }) => ({ seconds: frame / rate, strength }))
 }
 
 /** The beats that a source's grid is laid over, seconds of its part: free playing is brought onto a steady row. */
-export function gridBeatsOf(source: Source, found: Found): GridBeats | undefined {
+export function gridBeatsOf(source: Source, found: FoundRhythm): GridBeats | undefined {
   const own = ownBeatsOf(source, found)
   if (!own) return undefined
   if ('bpm' in own) return { own, onto: own, bpm: own.bpm }
@@ -71,7 +71,7 @@ type PlayedDot = Omit<TimedDot, 'own' | 'ownOffset' | 'byHand'>
 let lastPlayed: { readonly of: readonly unknown[]; readonly dots: readonly PlayedDot[] } | undefined
 
 /** Every attack against the grid, as it was played. Kept while a pin is dragged: there may be thousands. */
-function playedDots(source: Source, found: Found, grooves: Session['grooves']): readonly PlayedDot[] {
+function playedDots(source: Source, found: FoundRhythm, grooves: Session['grooves']): readonly PlayedDot[] {
   const { hand, range, facts } = source
   const rule = ruleOf(source)
   const bare = barePins(source, found)
@@ -96,7 +96,7 @@ function playedDots(source: Source, found: Found, grooves: Session['grooves']): 
 }
 
 /** Pins by hand where nothing is struck, seconds of the part. */
-function barePins(source: Source, found: Found): number[] {
+function barePins(source: Source, found: FoundRhythm): number[] {
   const { pins } = timingOf(source)
   if (pins.length === 0) return []
   const struck = hitsOf(source, found).map(({ seconds }) => seconds)
@@ -107,7 +107,7 @@ function barePins(source: Source, found: Found): number[] {
 }
 
 /** Every attack of a source against its grid, before and after; none where it has no tempo. */
-export function timedDots(source: Source, found: Found, grooves: Session['grooves']): TimedDot[] {
+export function timedDots(source: Source, found: FoundRhythm, grooves: Session['grooves']): TimedDot[] {
   const offset = partStart(source)
   const { pins, placed } = timingOf(source)
   const places = new Map(placed.map((pin) => [keyOf(pin.source - offset), pin.own - offset]))
@@ -123,7 +123,7 @@ export function timedDots(source: Source, found: Found, grooves: Session['groove
 const keyOf = (seconds: number) => Math.round(seconds / SAME_SECONDS)
 
 /** What a source's rule and its pins by hand come to, seconds of its file; nothing where nothing is moved. */
-export function placedOf(source: Source, found: Found, grooves: Session['grooves']): Pin[] {
+export function placedOf(source: Source, found: FoundRhythm, grooves: Session['grooves']): Pin[] {
   const { pins, rule } = timingOf(source)
   const offset = partStart(source)
   const beats = rule && rule.strength > 0 ? gridBeatsOf(source, found) : undefined

@@ -46,7 +46,8 @@ export interface Drift {
   readonly bars: readonly { readonly seconds: number; readonly bpm: number }[]
 }
 
-const NONE: Tempo = {
+/** What a sound without a tempo has. */
+export const NO_TEMPO: Tempo = {
   bpm: undefined,
   confidence: 0,
   candidates: [],
@@ -171,7 +172,7 @@ function onlyTold(told: readonly { bpm: number; words: string }[]): Tempo {
   const candidates = told.map(({ bpm, words }) => ({ bpm, weight: 0.25, evidence: [words, 'not heard in the sound'] }))
   const first = told[0]
   // a name may be right, but nothing here can tell
-  return first ? { ...NONE, bpm: first.bpm, confidence: 0.25, candidates } : NONE
+  return first ? { ...NO_TEMPO, bpm: first.bpm, confidence: 0.25, candidates } : NO_TEMPO
 }
 
 const tidyBpm = (bpm: number) => Math.round(bpm * 1000) / 1000

@@ -125,6 +125,13 @@ export function dropPins(source: Source, moment?: number) {
   })
 }
 
+/** Let all pins by hand between two moments of the file go. */
+export function dropPinsBetween(source: Source, from: number, to: number) {
+  editTiming(source, 'Reset pins', (timing) => {
+    timing.pins = timing.pins.filter((pin) => pin.source < from || pin.source > to)
+  })
+}
+
 /** The speed curve over a source: points by their seconds; none ends it. */
 export function setSpeedPoints(source: Source, points: readonly SpeedPoint[], gesture?: string) {
   editTiming(

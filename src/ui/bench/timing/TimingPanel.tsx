@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import {
   dotsOf,
   GRIDS,
@@ -26,7 +27,16 @@ import { hearMoment } from '../../session/hear/places'
 import { knowledgeOf } from '../../session/know/knowledge'
 import { setOutlook } from '../../session/state/outlook'
 import { store, useSession } from '../../session/state/store'
-import { addPin, dropPins, movePin, resetTiming, saveGroove, setRule, takeGrooveOf } from '../../session/timing'
+import {
+  addPin,
+  dropPins,
+  dropPinsBetween,
+  movePin,
+  resetTiming,
+  saveGroove,
+  setRule,
+  takeGrooveOf,
+} from '../../session/timing'
 import { Field } from './Field'
 import { useChosenDot, useDots } from './OffGridPlot'
 import { SpeedPanel } from './SpeedPanel'
@@ -69,6 +79,7 @@ export function GridPanel({ source }: { source: Source }) {
   const grooves = useSession((state) => state.history.present.grooves)
   const dots = useDots(source)
   const chosen = useChosenDot(source, dots)
+  const [grooveBars, setGrooveBars] = useState(1)
   const facts = partFacts(source)
   const beats = gridBeatsOf(source, found)
   if (!facts || !beats)
@@ -200,9 +211,27 @@ export function GridPanel({ source }: { source: Source }) {
             ))}
           </Select>
         </Field>
-        <button type="button" className="plain-button !h-6 !text-tide" onClick={() => takeGrooveOf(source)}>
-          Take groove
-        </button>
+        <span className="inline-flex items-center gap-1">
+          <button
+            type="button"
+            className="plain-button !h-6 !text-tide"
+            onClick={() => takeGrooveOf(source, grooveBars)}
+          >
+            Take groove
+          </button>
+          <select
+            aria-label="Bars of the groove"
+            className="bare-select caption"
+            value={grooveBars}
+            onChange={(event) => setGrooveBars(Number(event.target.value))}
+          >
+            {[1, 2, 4].map((count) => (
+              <option key={count} value={count}>
+                {count === 1 ? '1 bar' : `${count} bars`}
+              </option>
+            ))}
+          </select>
+        </span>
         {groove && (
           <span className="inline-flex items-center gap-1">
             <span className="caption">as a file</span>
@@ -264,6 +293,14 @@ function Chosen({
         seconds,
       )
     : []
+  const { selection } = source
+  const inSelection =
+    selection && facts
+      ? timingOf(source).pins.filter(({ source: at }) => {
+          const frame = (at - start) * facts.sampleRate
+          return frame >= selection.start && frame <= selection.end
+        }).length
+      : 0
   const isNear = (a: number) => dot !== undefined && Math.abs(a - dot.seconds) < 1e-6
   const before = gaps.find(({ to }) => isNear(to.source))
   const behind = gaps.find(({ from }) => isNear(from.source))
@@ -323,6 +360,21 @@ function Chosen({
       >
         Pin here
       </button>
+      {inSelection > 0 && selection && facts && (
+        <button
+          type="button"
+          className="plain-button !h-6"
+          onClick={() =>
+            dropPinsBetween(
+              source,
+              selection.start / facts.sampleRate + start,
+              selection.end / facts.sampleRate + start,
+            )
+          }
+        >
+          Reset {inSelection} selected
+        </button>
+      )}
       <button type="button" className="plain-button !h-6" disabled={pins === 0} onClick={() => dropPins(source)}>
         Reset {pins} {pins === 1 ? 'pin' : 'pins'}
       </button>
