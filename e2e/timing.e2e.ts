@@ -122,7 +122,7 @@ test('the groove of one loop is taken and laid on another, and its file has it',
   await openTiming(page, 'Rope winch')
   await page.getByRole('button', { name: 'Take groove' }).click()
   await choose(page, 'Chain rattle')
-  await page.getByRole('combobox', { name: 'Groove' }).selectOption('Rope winch')
+  await page.getByRole('combobox', { name: 'Groove', exact: true }).selectOption('Rope winch')
   const waiting = page.waitForEvent('download')
   await page.getByRole('button', { name: 'Save the groove as JSON' }).click()
   const download = await waiting
