@@ -7,7 +7,7 @@ try {
   const { bundled } = await import('../scripts/bundle.mjs')
   const sources = ['src/cli', 'src/core', 'src/host', 'src/session']
   front = pathToFileURL(await bundled('src/cli/front.ts', sources))
-  // what reads sessions, and writes MIDI files, is loaded where it is asked for: it would double the time that the others take to begin
+  // what reads sessions, or writes MIDI files, is loaded where it is asked for: the others would take twice as long
   const entry = ['session', 'mix', 'tempo', 'groove'].includes(process.argv[2])
     ? 'src/cli/sessionEntry.ts'
     : 'src/cli/entry.ts'

@@ -6,7 +6,6 @@ export { coarsen, createOverviewBuilder, type Overview } from './analysis/overvi
 export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
 export { type ByteSource, bytesInMemory } from './audio/byteSource'
-export { joined } from './audio/joined'
 export { addLevels, emptyLevels } from './audio/levels'
 export {
   checkSound,
@@ -26,7 +25,7 @@ export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from
 export { AppError } from './errors'
 export { kernelsRun } from './kernels/wasm'
 export { firstLanes } from './knowledge/firstLanes'
-export { type GridBeats, gridBeats } from './knowledge/gridBeats'
+export { type GridBeats, gridBeats, ontoSteady } from './knowledge/gridBeats'
 export {
   KNOWLEDGE_VERSION,
   type Knowledge,
@@ -166,7 +165,6 @@ export {
   openGrid,
   STRAIGHT_SWING,
   SWING_RANGE,
-  stepsBetween,
   takesSwing,
 } from './timing/grid'
 export { grooveJson, MOST_GROOVE_BARS, readGroove, takeGroove } from './timing/groove'
@@ -184,7 +182,7 @@ export {
   type SpeedPoint,
   speedBetween,
 } from './timing/speedCurve'
-export { isTimed, timingMap } from './timing/timing'
+export { timingMap } from './timing/timing'
 export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'
 export { comparisonOf } from './trials/comparisonOf'

@@ -1,4 +1,4 @@
-import { planOf, type Recipe, type SoundSize } from '../core'
+import { methodById, planOf, type Recipe, type SoundSize } from '../core'
 
 /** what carries a source, or a tape, at another speed and its own pitch */
 const CARRIER = 'wsola'
@@ -19,8 +19,8 @@ export function recipeHeardAt(recipe: Recipe | undefined, speed: number, size: S
       settings: {},
       seed: 1,
     }
+  if (!methodById(recipe.methodId).tiesPitchToSpeed) return { ...recipe, stretch: recipe.stretch / speed }
   const plan = planOf(recipe, size)
-  if (!plan.method.tiesPitchToSpeed) return { ...recipe, stretch: recipe.stretch / speed }
   return {
     ...recipe,
     methodId: CARRIER,

@@ -6,6 +6,7 @@ import {
   type Groove,
   type Hit,
   nearestWithin,
+  ontoSteady,
   openGrid,
   type Pin,
   pinsOf,
@@ -39,11 +40,7 @@ export function gridBeatsOf(source: Source, found: FoundRhythm): GridBeats | und
   const own = ownBeatsOf(source, found)
   if (!own) return undefined
   if ('bpm' in own) return { own, onto: own, bpm: own.bpm }
-  const { seconds } = own
-  const [first, last] = [seconds[0], seconds.at(-1)]
-  if (first === undefined || last === undefined || !(last > first)) return undefined
-  const bpm = (60 * (seconds.length - 1)) / (last - first)
-  return { own, onto: { bpm, firstBeat: first }, bpm }
+  return own.seconds.length > 1 ? ontoSteady(own.seconds) : undefined
 }
 
 export const shapeOf = (rule: SourceRule, grooves: Session['grooves']): GridShape => {

@@ -1,4 +1,4 @@
-import type { OwnBeats } from '../timeline/ownBeats'
+import { meanBpm, type OwnBeats } from '../timeline/ownBeats'
 import type { Hit } from '../timing/hits'
 import { STEADY_PERCENT } from './loop'
 import { SURE_FROM, type Tempo } from './tempo'
@@ -40,13 +40,19 @@ export function gridBeats(tempo: Tempo, hits: readonly Hit[], said: SaidOfTempo)
   const isNear = (play: number) => found !== undefined && Math.abs(bpm / found - 1) < play
   const own = beats.slice(firstBar)
   if (said.firstBeat === undefined && drift.percent > STEADY_PERCENT && isNear(FREE_TEMPO) && own.length > 1) {
-    const [first, last] = [own[0] as number, own.at(-1) as number]
-    const steady = said.bpm ?? (60 * (own.length - 1)) / (last - first)
-    return { own: { seconds: own }, onto: { bpm: steady, firstBeat: first }, bpm: steady }
+    return ontoSteady(own, said.bpm)
   }
   const firstBeat = said.firstBeat ?? onTheStart(isNear(SAME_TEMPO) ? (own[0] as number) : likelyFirst(hits, bpm), bpm)
   const row = { bpm, firstBeat }
   return { own: row, onto: row, bpm }
+}
+
+/**
+ * Beats that were played freely, and the steady row that they are brought onto: at their mean tempo where none is
+ * said.
+ */
+export function ontoSteady(seconds: readonly number[], bpm = meanBpm(seconds)): GridBeats {
+  return { own: { seconds }, onto: { bpm, firstBeat: seconds[0] as number }, bpm }
 }
 
 /** A first beat, or the start of the file where that is as good as one. */

@@ -12,7 +12,6 @@ export function heardAt(arrangement: Arrangement, speed: number): Arrangement {
     parts: arrangement.parts.map((part) => ({
       ...part,
       recipe: { ...part.recipe, stretch: part.recipe.stretch / speed },
-      // of a part that is locked to seconds, its offset is of its source
       fadeIn: part.fadeIn / speed,
       fadeOut: part.fadeOut / speed,
     })),

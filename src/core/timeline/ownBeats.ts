@@ -18,3 +18,7 @@ export const tempoPassage = ({ secondsAt, beatAt, bpmAt }: OpenTempo): Passage<T
   from: (beat) => secondsAt(beat) as TimelineSecond,
   speedAt: (second) => bpmAt(beatAt(second)) / 60,
 })
+
+/** The mean tempo of beats, beats a minute. @param seconds  rising, at least two. */
+export const meanBpm = (seconds: readonly number[]) =>
+  (60 * (seconds.length - 1)) / ((seconds.at(-1) as number) - (seconds[0] as number))

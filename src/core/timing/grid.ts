@@ -91,17 +91,3 @@ export function openGrid({ grid, swing, groove }: GridShape, own: OwnBeats): Ope
     stepsPerBeat,
   }
 }
-
-/** The steps of a grid from one moment of the source up to another, with where they lie. */
-export function stepsBetween(
-  grid: OpenGrid,
-  from: number,
-  to: number,
-): { readonly step: number; readonly at: number }[] {
-  const first = grid.nearest(from) - 1
-  const last = grid.nearest(to) + 1
-  return Array.from({ length: Math.max(0, last - first + 1) }, (_, n) => ({
-    step: first + n,
-    at: grid.at(first + n),
-  })).filter(({ at }) => at >= from && at <= to)
-}

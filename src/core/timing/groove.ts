@@ -1,5 +1,5 @@
 import { AppError } from '../errors'
-import type { OwnBeats } from '../timeline/ownBeats'
+import { meanBpm, type OwnBeats } from '../timeline/ownBeats'
 import { GRIDS, type GridName, type Groove, isGridName, openGrid, STRAIGHT_SWING } from './grid'
 import { type Hit, medianOf } from './hits'
 
@@ -45,9 +45,6 @@ export function takeGroove(hits: readonly Hit[], own: OwnBeats, { grid, beatsPer
     bpm: 'bpm' in own ? own.bpm : meanBpm(own.seconds),
   }
 }
-
-const meanBpm = (seconds: readonly number[]) =>
-  (60 * (seconds.length - 1)) / ((seconds.at(-1) as number) - (seconds[0] as number))
 
 /** A share of a beat in ms at the tempo that the groove was taken at. */
 const msOf = (beats: number, bpm: number) => (60_000 * beats) / bpm

@@ -1,22 +1,14 @@
-import { useEffect, useRef, useState } from 'react'
+import { useRef } from 'react'
 import { partFacts, type Source } from '../../session'
-import { wholeView } from '../bench/lanes/geometry'
+import { HEAD_PX, wholeView } from '../bench/lanes/geometry'
 import { OffGridPlot } from '../bench/timing/OffGridPlot'
 import { GridPanel } from '../bench/timing/TimingPanel'
-
-const HEAD_PX = 208
+import { useSize } from '../common/useSize'
 
 /** The timing of the chosen part's source: what is moved there moves in all its parts. */
 export function PartTiming({ source }: { readonly source: Source }) {
   const box = useRef<HTMLDivElement>(null)
-  const [widthPx, setWidth] = useState(0)
-  useEffect(() => {
-    const element = box.current
-    if (!element) return
-    const watch = new ResizeObserver(() => setWidth(element.clientWidth))
-    watch.observe(element)
-    return () => watch.disconnect()
-  }, [])
+  const [widthPx] = useSize(box)
   const frames = partFacts(source)?.frames ?? 1
   return (
     <section ref={box} aria-label={`Timing of ${source.name}`} className="shrink-0 bg-deck">

@@ -1,8 +1,9 @@
-import { type PointerEvent, type RefObject, useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { type PointerEvent, type RefObject, useCallback, useEffect, useMemo, useRef } from 'react'
 import { MAX_VARIANTS, partFacts, type Source } from '../../../session'
 import { useDrag } from '../../common/drag'
 import { timeText } from '../../common/formats'
 import { eachFrame } from '../../common/frames'
+import { useSize } from '../../common/useSize'
 import { addVariant } from '../../session/acts'
 import { setSelection } from '../../session/edits'
 import { laneGains, playback, seek } from '../../session/hear/listening'
@@ -14,12 +15,23 @@ import { OffGridPlot, PLOT_PX } from '../timing/OffGridPlot'
 import { SpeedStrip } from '../timing/SpeedStrip'
 import { DisplayMenu } from './DisplayMenu'
 import { selectionPx } from './draw'
-import { clampView, follow, frameAt, pan, ticks, tickText, type View, wholeView, xOf, zoomAt } from './geometry'
+import {
+  clampView,
+  follow,
+  frameAt,
+  HEAD_PX,
+  pan,
+  ticks,
+  tickText,
+  type View,
+  wholeView,
+  xOf,
+  zoomAt,
+} from './geometry'
 import { type Hold, press, rangeOf } from './gesture'
 import { Lane } from './Lane'
 import { Legend } from './Legend'
 
-const HEAD_PX = 208
 const RULER_PX = 26
 const MARKED_PX = RULER_PX + MARKS_PX
 const LEGEND_PX = 19
@@ -263,18 +275,6 @@ function useWheel(
     element.addEventListener('wheel', onWheel, { passive: false })
     return () => element.removeEventListener('wheel', onWheel)
   })
-}
-
-function useSize(ref: RefObject<HTMLElement | null>): [number, number] {
-  const [size, setSize] = useState<[number, number]>([0, 0])
-  useEffect(() => {
-    const element = ref.current
-    if (!element) return
-    const watch = new ResizeObserver(() => setSize([element.clientWidth, element.clientHeight]))
-    watch.observe(element)
-    return () => watch.disconnect()
-  }, [ref])
-  return size
 }
 
 /** Zoom and scroll for keys: by a factor around the playhead, or by a share of the view. */

@@ -4,6 +4,9 @@ export interface View {
   readonly span: number
 }
 
+/** what lies left of the time axis: the heads of lanes */
+export const HEAD_PX = 208
+
 /** pixels never show less than this many source frames: the overview holds no finer detail */
 const FEWEST_FRAMES_PER_PX = 8
 
