@@ -132,7 +132,7 @@ export { mayBeCut, piecesBetween } from './render/seams'
 export { finish, type Preparing, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export { BEATS_PER_BAR_RANGE, type Metre, type OpenMetre, openMetre } from './timeline/metre'
-export { type OwnBeats, ownPassage } from './timeline/ownBeats'
+export { meanBpm, type OwnBeats, ownPassage } from './timeline/ownBeats'
 export type { PitchPoint } from './timeline/pitchLine'
 export {
   addTempo,

@@ -4,6 +4,7 @@ import {
   type Knowledge,
   keyName,
   type MaterialKind,
+  meanBpm,
   STEADY_PERCENT,
   SURE_FROM,
   wholeBars,
@@ -37,7 +38,7 @@ export function tempoOf(source: Source, found: FoundTempo): TempoKnown {
   if (source.hand.bpm !== undefined) return { bpm: source.hand.bpm, by: 'hand', doubt: undefined }
   const { beats } = source.hand
   if (beats && beats.length > 1) {
-    const bpm = (60 * (beats.length - 1)) / ((beats.at(-1) as number) - (beats[0] as number))
+    const bpm = meanBpm(beats)
     if (Number.isFinite(bpm) && bpm > 0) return { bpm, by: 'hand', doubt: undefined }
   }
   const tempo = found?.tempo
