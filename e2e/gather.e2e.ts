@@ -60,7 +60,7 @@ test('a folder is listed at once and read in the background: twins recognised, b
   await expect(row(page, 'a winch.wav')).toContainText('128')
   await expect(row(page, 'torn.wav')).toContainText('cut off')
   await page.getByRole('tab', { name: 'Shelf' }).click()
-  await expect(sources(page)).toHaveCount(10)
+  await expect(sources(page)).toHaveCount(11)
 })
 
 test('a folder dropped on the window is walked through, folders in it too, and listed; it brings nothing in', async ({
@@ -78,7 +78,7 @@ test('a folder dropped on the window is walked through, folders in it too, and l
   )
   await expect(row(page, 'a winch.wav')).toContainText('128')
   await page.getByRole('tab', { name: 'Shelf' }).click()
-  await expect(sources(page)).toHaveCount(10)
+  await expect(sources(page)).toHaveCount(11)
 })
 
 test('arrow keys walk the list, each sound is heard, and Enter takes one in', { tag: '@listens' }, async ({ page }) => {
@@ -102,10 +102,10 @@ test('arrow keys walk the list, each sound is heard, and Enter takes one in', { 
 
   await page.keyboard.press('Enter')
   await page.getByRole('tab', { name: 'Shelf' }).click()
-  await expect(sources(page)).toHaveCount(11)
+  await expect(sources(page)).toHaveCount(12)
   await expect(page.getByRole('main').getByRole('heading', { name: 'b tone' })).toBeVisible()
   await page.keyboard.press('Control+z')
-  await expect(sources(page)).toHaveCount(10)
+  await expect(sources(page)).toHaveCount(11)
 })
 
 test('an audition fitted to the session starts on the beat of what plays, and takes nothing from it', {
@@ -129,7 +129,7 @@ test('an audition fitted to the session starts on the beat of what plays, and ta
   const { underruns } = await output(page)
   console.log(`    audition over playback: ${underruns - before.underruns} underruns`)
   await page.getByRole('tab', { name: 'Shelf' }).click()
-  await expect(sources(page)).toHaveCount(10)
+  await expect(sources(page)).toHaveCount(11)
 })
 
 test('a recording from the simulated input becomes a source', { tag: '@listens' }, async ({ page }) => {

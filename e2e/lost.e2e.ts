@@ -127,15 +127,15 @@ test('a session goes into a file and comes back, beside what is here or in its p
   await download.saveAs(file)
 
   const rows = () => page.getByRole('list', { name: 'Sources' }).getByRole('listitem')
-  await expect(rows()).toHaveCount(11)
+  await expect(rows()).toHaveCount(12)
   await page.getByRole('button', { name: 'Session', exact: true }).click()
   await page.getByRole('button', { name: 'Empty the shelf' }).click()
   await expect(rows()).toHaveCount(1) // says that it is empty
   await page.getByLabel('Session file').first().setInputFiles(file)
   const offered = page.getByRole('region', { name: 'Session file' })
-  await expect(offered).toContainText('11 sources, 96 BPM')
+  await expect(offered).toContainText('12 sources, 96 BPM')
   await offered.getByRole('button', { name: 'Replace all' }).click()
-  await expect(rows()).toHaveCount(11)
+  await expect(rows()).toHaveCount(12)
   await choose(page, 'gull')
   await drawn(page)
   expect(await stretch(page)).toBe('3.21')
@@ -143,9 +143,9 @@ test('a session goes into a file and comes back, beside what is here or in its p
 
   await page.locator('#session-file').setInputFiles(file)
   await offered.getByRole('button', { name: 'Add all' }).click()
-  await expect(rows()).toHaveCount(22)
+  await expect(rows()).toHaveCount(24)
   await page.keyboard.press('Control+z')
-  await expect(rows()).toHaveCount(11)
+  await expect(rows()).toHaveCount(12)
   await page.reload()
   await choose(page, 'gull')
   expect(await stretch(page)).toBe('3.21')
@@ -165,7 +165,7 @@ test('a session file that is none, or holds too much, says so and changes nothin
     await page.locator('#session-file').setInputFiles(file)
     await expect(notice(page, text)).toBeVisible()
   }
-  await expect(page.getByRole('list', { name: 'Sources' }).getByRole('listitem')).toHaveCount(10)
+  await expect(page.getByRole('list', { name: 'Sources' }).getByRole('listitem')).toHaveCount(11)
 })
 
 test('bytes go when nothing names them any more, and not before', async ({ page }) => {
@@ -185,7 +185,7 @@ test('bytes go when nothing names them any more, and not before', async ({ page 
   await remove()
   await page.waitForTimeout(200)
   await page.reload()
-  await expect(page.getByRole('list', { name: 'Sources' }).getByRole('listitem')).toHaveCount(10)
+  await expect(page.getByRole('list', { name: 'Sources' }).getByRole('listitem')).toHaveCount(11)
   await expect.poll(kept).toBe(0)
 })
 
@@ -253,7 +253,7 @@ test('a full disk is told of, loses nothing, and what could not be written is wr
   await full(true)
   await page.getByLabel('Sound files').setInputFiles('e2e/fixtures/gull.aiff')
   await expect(notice(page, /no room left/).first()).toBeVisible()
-  await expect(page.getByRole('list', { name: 'Sources' }).getByRole('listitem')).toHaveCount(11)
+  await expect(page.getByRole('list', { name: 'Sources' }).getByRole('listitem')).toHaveCount(12)
   // what is there can be worked with, and is written as soon as there is room
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2.5')
   await expect(state(page)).toContainText('The last change is not kept')

@@ -12,7 +12,7 @@ test('files of every kind come in through the picker, at their own rate', async 
   await openSession(page)
   const endings = ['flac', 'mp3', 'ogg', 'opus', 'm4a', 'aiff']
   await page.getByLabel('Sound files').setInputFiles(endings.map((ending) => `e2e/fixtures/gull.${ending}`))
-  await expect(rows(page)).toHaveCount(10 + endings.length)
+  await expect(rows(page)).toHaveCount(11 + endings.length)
   for (const [kind, rate] of [
     ['FLAC 16-bit', '44.1 kHz'],
     ['MP3', '44.1 kHz'],
@@ -22,7 +22,7 @@ test('files of every kind come in through the picker, at their own rate', async 
     ['AIFF 16-bit', '44.1 kHz'],
   ] as const) {
     let found = false
-    for (let n = 10; n < 16 && !found; n++) {
+    for (let n = 11; n < 17 && !found; n++) {
       await rows(page).nth(n).getByRole('button').first().click()
       const facts = page.getByRole('group', { name: 'Source facts' })
       await expect(facts).toBeVisible()
@@ -52,7 +52,7 @@ test('files dropped on the window come in; bad ones are named with what to do, a
   }
   const flac = { name: 'really-flac.wav', mimeType: 'audio/wav', buffer: readFileSync('e2e/fixtures/gull.flac') }
   await page.locator('body').drop({ files: [cut, good, empty, letter, flac] })
-  await expect(rows(page)).toHaveCount(11)
+  await expect(rows(page)).toHaveCount(12)
   for (const [file, remedy] of [
     ['cut.wav', 'Copy or download it again'],
     ['empty.wav', 'pick another file'],
@@ -77,20 +77,20 @@ test('sources are renamed and removed, and a removal is taken back with everythi
   await expect(page.getByRole('main').getByRole('heading', { name: 'Gull over the pier 3' })).toBeVisible()
   await page.getByRole('button', { name: 'Gull over the pier 3 0' }).focus()
   await page.keyboard.press('Delete')
-  await expect(rows(page)).toHaveCount(9)
+  await expect(rows(page)).toHaveCount(10)
   await expect(page.getByRole('main').getByRole('heading', { name: 'Capstan' })).toBeVisible()
   await page
     .getByRole('region', { name: /Notice/ })
     .getByRole('button', { name: 'Undo' })
     .click()
-  await expect(rows(page)).toHaveCount(10)
+  await expect(rows(page)).toHaveCount(11)
   await choose(page, 'Gull over the pier 3')
   await expect(page.getByRole('spinbutton', { name: 'Semitones' })).toHaveAttribute('aria-valuenow', '7')
 })
 
 test('an empty shelf says what to do next', async ({ page }) => {
   await openSession(page)
-  for (let n = 10; n > 0; n--) {
+  for (let n = 11; n > 0; n--) {
     await rows(page).first().getByRole('button').first().focus()
     await page.keyboard.press('Delete')
     await expect(rows(page)).toHaveCount(n === 1 ? 1 : n - 1)

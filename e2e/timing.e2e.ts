@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs'
 import type { Page } from '@playwright/test'
-import { type AudioBlock, analyse, readGroove } from '../src/core'
+import { type AudioBlock, analyse, readGroove, writeWav } from '../src/core'
+import { bestLag } from '../src/core/testing/lag'
+import { timedLoop } from '../src/core/testing/timedLoops'
 import { choose, drawn, expect, exportNow, heard, listen, openSession, test, type } from './bench'
 
 const RATE = 48_000
@@ -116,6 +118,31 @@ test('one attack is moved by keys, by typing and by pulling; nothing else in the
   await expect(plot(page)).toHaveAttribute('aria-valuetext', /attack 3 of 45 at 0\.48[78] s, on the grid/)
   await page.keyboard.press('Control+z')
   await expect(timing(page)).toContainText('0 of 45 moved')
+
+  // the same attack by its handle in the lanes: sideways, free of the grid, reset by a key
+  const handle = page.getByRole('slider', { name: /^Pull the attack at 0\.48[78] s/ })
+  const grip = (await handle.boundingBox()) as Box
+  await page.mouse.move(grip.x + 4, grip.y + 5)
+  await page.mouse.down()
+  await page.mouse.move(grip.x + 8, grip.y + 5)
+  await page.keyboard.down('Control')
+  await page.mouse.move(grip.x + 9, grip.y + 5)
+  await page.mouse.up()
+  await page.keyboard.up('Control')
+  // five pixels of a plot of ten seconds
+  const pulled = 18.75 + (1000 * 10 * 5) / box.width
+  await expect(plot(page)).toHaveAttribute(
+    'aria-valuetext',
+    new RegExp(`${pulled.toFixed(0)}\\.\\d ms late|${Math.floor(pulled)}\\.\\d ms late`),
+  )
+  await expect(timing(page)).toContainText('1 of 45 moved')
+  await handle.press('ArrowLeft')
+  await expect(plot(page)).toHaveAttribute(
+    'aria-valuetext',
+    new RegExp(`${(pulled - 1).toFixed(0)}\\.\\d ms late|${Math.floor(pulled - 1)}\\.\\d ms late`),
+  )
+  await handle.press('Delete')
+  await expect(timing(page)).toContainText('0 of 45 moved')
 })
 
 test('the groove of one loop is taken and laid on another, and its file has it', async ({ page }) => {
@@ -139,6 +166,29 @@ test('the groove of one loop is taken and laid on another, and its file has it',
   expect(late.length).toBeGreaterThan(1)
   // 18.75 ms at 96 BPM are 18 at 100
   for (const ms of late) expect(Math.abs(ms - 18)).toBeLessThan(3)
+
+  // it is called something else, comes in again from its file, and goes
+  const grooves = page.getByRole('combobox', { name: 'Groove', exact: true })
+  await page.getByRole('textbox', { name: 'Name of the groove' }).fill('Winch walk')
+  await page.getByRole('textbox', { name: 'Name of the groove' }).press('Enter')
+  await expect(grooves.locator('option:checked')).toHaveText('Winch walk')
+  await page.getByLabel('Groove file').setInputFiles({
+    name: 'Ebb_groove.json',
+    mimeType: 'application/json',
+    buffer: readFileSync((await download.path()) as string),
+  })
+  await grooves.selectOption('Ebb')
+  await expect(timing(page)).toContainText('moved')
+  await page.getByRole('button', { name: 'Remove the groove' }).click()
+  await expect(grooves.getByRole('option')).toHaveText(['none', 'Winch walk'])
+  await page.getByLabel('Groove file').setInputFiles({
+    name: 'torn.json',
+    mimeType: 'application/json',
+    buffer: Buffer.from('{"steps":'),
+  })
+  await expect(page.getByRole('region', { name: 'Notices' })).toContainText('torn.json is no groove')
+  await page.keyboard.press('Control+z')
+  await expect(grooves.getByRole('option')).toHaveText(['none', 'Winch walk', 'Ebb'])
 })
 
 test('a pin is heard while it plays, without a gap @listens', async ({ page }) => {
@@ -246,4 +296,52 @@ test("a part's timing is mended on the timeline, in all its rounds, and taken ba
   await expect(shown).toContainText('Nowtight')
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click()
   await expect(shown).toContainText('0 of 45 moved')
+})
+
+/** A loop that two microphones heard: the second one later and duller. */
+function twoMicrophones() {
+  const { audio } = timedLoop('sparse', (n) => (n % 2 ? 0.03 : n % 4 ? 0 : 0.012))
+  const near = audio.channels[0] as Float32Array
+  const far = near.map((_, i) => 0.5 * ((near[i - LATE] ?? 0) + (near[i - LATE - 1] ?? 0)))
+  return [near, far].map((channel, n) => ({
+    name: n === 0 ? 'near.wav' : 'far.wav',
+    mimeType: 'audio/wav',
+    buffer: Buffer.from(writeWav({ sampleRate: RATE, channels: [channel] }, { format: '24' })),
+  }))
+}
+const LATE = 137
+
+test('two microphones that came in together are timed as one, to the frame', async ({ page }) => {
+  await openSession(page)
+  await page.getByLabel('Sound files').setInputFiles(twoMicrophones())
+  const offer = page.getByRole('region', { name: 'Recorded together?' })
+  await expect(offer).toContainText('2 sounds of one length')
+  await offer.getByRole('button', { name: 'Time them as one' }).click()
+  await expect(page.getByRole('list', { name: 'Sources' })).toContainText('kin of near')
+  await choose(page, 'far')
+  await page.getByRole('tab', { name: 'Timing' }).click()
+  await expect(page.getByLabel('Leading kin')).toHaveValue(/./)
+  await type(number(page, 'Strength'), '100')
+  await expect(timing(page)).toContainText('Now')
+  await drawn(page)
+  const hearA = () => page.getByRole('button', { name: /^Hear variant A/ }).click()
+  await hearA()
+  const far = (await exported(page)).channels[0] as Float32Array
+  await choose(page, 'near')
+  await expect(timing(page)).toContainText('Now')
+  await drawn(page)
+  await hearA()
+  const near = (await exported(page)).channels[0] as Float32Array
+  expect(near.length).toBe(far.length)
+  // wherever the first beat was found, all lie alike from there
+  const late = offsets({ sampleRate: RATE, channels: [near] }, 60 / 104 / 4).sort((a, b) => a - b)
+  expect((late.at(-1) as number) - (late[0] as number)).toBeLessThan(3)
+  const lags = Array.from({ length: 30 }, (_, n) =>
+    bestLag(near, far, Math.round(((n + 0.5) / 30) * (near.length - 8000)), 6000),
+  )
+  const told = lags.filter((lag) => lag !== undefined)
+  expect(told.length).toBeGreaterThan(8)
+  for (const lag of told) expect(Math.abs(lag - LATE)).toBeLessThanOrEqual(1)
+  await page.getByRole('button', { name: 'No longer together' }).click()
+  await expect(page.getByRole('list', { name: 'Sources' })).not.toContainText('kin of near')
 })

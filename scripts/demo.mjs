@@ -1,16 +1,19 @@
 // Makes the demo sounds of The Tide Clock into public/demo, and what is known of them, unless those there are of this very
 // code. A first visit then shows all of it at once.
 import { execFileSync } from 'node:child_process'
-import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { copyFileSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { bundled, hashOf, root } from './bundle.mjs'
 
 const folder = join(root, 'public', 'demo')
+/** made by scripts/film.mjs, which needs a browser */
+const FILM = 'wall-clock.webm'
 const sounds = ['src/core/demo', 'src/core/dsp', 'src/core/audio', 'src/cli/demo.ts']
 const knowledge = [...sounds, 'src/core/analysis', 'src/core/knowledge', 'src/cli/demoKnown.ts']
 
 export async function makeDemo() {
   const made = await make('src/cli/demo.ts', sounds, '.made-from')
+  if (made) copyFileSync(join(root, 'src', 'core', 'demo', FILM), join(folder, FILM))
   return (await make('src/cli/demoKnown.ts', knowledge, '.known-from')) || made
 }
 

@@ -7,6 +7,7 @@ import { parseMidi } from 'midi-file'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { analyse, openTempo, readWav, type TempoLine, writeWav } from '../core'
 import { demoMakers } from '../core/demo/sounds'
+import { bestLag } from '../core/testing/lag'
 import { makeLoop } from '../core/testing/loops'
 
 /** `mix` and `tempo`, as they are used: sessions and sounds in a folder, files that come out. */
@@ -54,6 +55,7 @@ const given = (name: string, change: object = {}) => {
   writeFileSync(place(name), JSON.stringify({ ...session, ...change }))
   return place(name)
 }
+const rmsOf = (of: Float32Array) => Math.sqrt(of.reduce((sum, x) => sum + x * x, 0) / of.length)
 const samplesOf = (file: string) => readWav(readFileSync(file), file).audio
 
 describe('zumbet mix', () => {
@@ -90,6 +92,36 @@ describe('zumbet mix', () => {
       const step = Math.round(at / (beat / 2))
       expect(near(swung, ((step - 1) / 2) * beat + 0.6 * beat)).toBeLessThan(0.003)
     }
+  })
+  it('times kin as one: by the pins of the one that leads, to the frame', () => {
+    const LATE = 137
+    const [near] = loop.channels as [Float32Array]
+    const far = near.map((_, i) => 0.5 * ((near[i - LATE] ?? 0) + (near[i - LATE - 1] ?? 0)))
+    const { sampleRate } = loop
+    const write = (name: string, channel: Float32Array) =>
+      writeFileSync(place(name), writeWav({ sampleRate, channels: [channel] }, { format: '24' }))
+    write('near.wav', near)
+    write('far.wav', far)
+    const kin = ['near', 'far']
+    const of = (id: string) => ({ id, file: `${id}.wav`, hand: { bpm: 97, firstBeat: 0 }, kin })
+    const sources = [{ ...of('near'), timing: { rule: { grid: '1/8', swing: 60, strength: 100 } } }, of('far')]
+    const parts = kin.map((source) => ({ source, method: 'wsola', startBeat: 0, gainDb: -6 }))
+    const made = { tempoLine: [{ beat: 0, bpm: 97 }], sources, parts }
+    const run = zumbet('mix', given('kin.json', made), place('kin.wav'), '--stems', place('kin'))
+    expect(run.status).toBe(0)
+    const [a, b] = readdirSync(place('kin')).map((name) => samplesOf(join(place('kin'), name)).channels[0]) as [
+      Float32Array,
+      Float32Array,
+    ]
+    const [first, second] = rmsOf(a) > rmsOf(b) ? [a, b] : [b, a]
+    const lags = Array.from({ length: 30 }, (_, n) =>
+      bestLag(first, second, Math.round(((n + 0.5) / 30) * (first.length - 8000)), 6000),
+    ).filter((lag) => lag !== undefined)
+    expect(lags.length).toBeGreaterThan(10)
+    for (const lag of lags) expect(Math.abs(lag - LATE)).toBeLessThanOrEqual(1)
+    write('far.wav', far.subarray(0, 20_000))
+    const refused = zumbet('mix', given('kin2.json', made), place('kin2.wav'))
+    expect(refused).toMatchObject({ status: 1, stderr: expect.stringContaining('far.wav') })
   })
   it('writes the mix to the frame, the same for any number of threads, from a zip as well', () => {
     const file = given('s.json')

@@ -21,11 +21,13 @@ import {
   heldAnalysis,
   mendedText,
   mixRate,
+  namedKin,
   partRecipe,
   placedOf,
   type Session,
   type Source,
   stemsOf,
+  timeAs,
 } from '../session'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { dbText, formatName, type OpenSound, shared, sourceOf } from './files'
@@ -35,6 +37,7 @@ import { checkOutput, type Written } from './render'
 import { findSession, sessionAsMeant, type Tagged } from './sessionPlace'
 import type { Terminal } from './terminal'
 import { askThreads, threadsFrom } from './threads'
+import { checkKin } from './time'
 
 /** `mix SESSION OUT.wav`: what lies on a session's timeline, as one file; its rows and its click beside it. */
 export async function mixSession(words: readonly string[], terminal: Terminal) {
@@ -55,7 +58,8 @@ export async function mixSession(words: readonly string[], terminal: Terminal) {
     const used = session.sources.filter(({ id }) => session.parts.some(({ source }) => source === id))
     if (used.length === 0) throw new AppError('mix/empty', {})
     const sounds = new Map<string, OpenSound & Tagged>()
-    for (const source of used) sounds.set(source.id, await found.open(source, err))
+    for (const source of new Set(used.flatMap((one) => namedKin(session.sources, one))))
+      sounds.set(source.id, await found.open(source, err))
     checkPlace(output)
     if (asked.click !== undefined) checkPlace(asked.click)
     if (asked.stems !== undefined) makeFolder(asked.stems)
@@ -98,12 +102,24 @@ async function write(
   { out, err, progress }: Terminal,
 ) {
   const given: Record<string, GivenSound> = {}
-  for (const { id, range } of used) {
-    const sound = sounds.get(id) as OpenSound
-    given[id] = { whole: 'audio' in sound ? shared(sound.audio) : { pcmFile: sound.pcmFile }, range }
+  const wholes = new Map([...sounds].map(([id, sound]) => [id, wholeOf(sound)]))
+  for (const source of used) {
+    const kin = namedKin(session.sources, source).map(({ id }) => id)
+    const whole = wholes.get(source.id) as GivenSound['whole']
+    const { range } = leadOf(session, source)
+    const sounds = kin.map((id) => wholes.get(id) as GivenSound['whole'])
+    given[source.id] = { whole, range, ...(kin.length > 1 && { kin: { sounds, own: kin.indexOf(source.id) } }) }
   }
+  checkAllKin(session, used, sounds)
   const answers = await answered(session, used, sounds, given, threads)
-  const sources = used.map((source) => settled(withFacts(source, sounds), answers.get(source.id), session.grooves))
+  const sources = used.map((source) => {
+    const answer = answers.get(source.id)
+    const lead = leadOf(session, source)
+    const own = { ...withFacts(source, sounds) }
+    if (lead === source) return settled(own, answer, session.grooves)
+    timeAs(own, settled(withFacts(lead, sounds), answer, session.grooves))
+    return own
+  })
   const arrangement = arrangementOf({ ...session, sources }, ({ id }) => answers.get(id)?.rhythm)
   for (const part of arrangement.parts.filter(({ lock, own }) => lock === 'bars' && !own))
     err(
@@ -152,6 +168,24 @@ async function write(
   } catch (error) {
     files.discard()
     throw error
+  }
+}
+
+/** What is found out of kin is found out of the one that leads. */
+const leading = ({ kin, range, whole }: GivenSound): GivenSound => ({ whole: kin?.sounds[0] ?? whole, range })
+
+const wholeOf = (sound: OpenSound): GivenSound['whole'] =>
+  'audio' in sound ? shared(sound.audio) : { pcmFile: sound.pcmFile }
+
+/** Kin hold if the session names them; how long they are is found out from their sounds. */
+const leadOf = ({ sources }: Pick<Session, 'sources'>, source: Source) => namedKin(sources, source)[0] as Source
+
+/** @throws {AppError} `time/kin` where sounds that are said to be kin have not one length. */
+function checkAllKin({ sources }: Session, used: readonly Source[], sounds: ReadonlyMap<string, OpenSound>) {
+  const soundOf = ({ id }: Source) => sounds.get(id) as OpenSound
+  for (const source of used) {
+    const lead = leadOf({ sources }, source)
+    if (lead !== source) checkKin(lead.file, soundOf(lead), source.file, soundOf(source))
   }
 }
 
@@ -235,13 +269,15 @@ async function answered(
   threads: number,
 ): Promise<ReadonlyMap<string, MixAnswer>> {
   const questions = used.map((source): MixQuestion => {
-    const { id, file } = source
-    const { taggedBpm } = sounds.get(id) as Tagged
+    const lead = leadOf(session, source)
+    const { id } = source
+    const { file } = lead
+    const { taggedBpm } = sounds.get(lead.id) as Tagged
     const recipes = session.parts.filter((part) => part.source === id).map((part) => partRecipe(source, part))
     return {
-      sound: given[id] as GivenSound,
-      needs: [...new Set([...recipes.flatMap(needsOf), ...(asksForTiming(source) ? ['attacks' as const] : [])])],
-      rhythm: wantsTempo(session, source) ? { file, ...(taggedBpm !== undefined && { taggedBpm }) } : undefined,
+      sound: leading(given[id] as GivenSound),
+      needs: [...new Set([...recipes.flatMap(needsOf), ...(asksForTiming(lead) ? ['attacks' as const] : [])])],
+      rhythm: wantsTempo(session, lead) ? { file, ...(taggedBpm !== undefined && { taggedBpm }) } : undefined,
     }
   })
   const answers = new Map<string, MixAnswer>()

@@ -4,6 +4,7 @@ import {
   type Arrangement,
   type AudioBlock,
   addPart,
+  amongKin,
   analyse,
   finish,
   type KnowOptions,
@@ -29,10 +30,15 @@ import { keptThreads } from './threads'
 export interface GivenSound {
   readonly whole: AudioBlock | { readonly pcmFile: FilePlace }
   readonly range: { readonly start: number; readonly end: number } | undefined
+  /** of one of kin: all of them, the one that leads first, and which of them it is */
+  readonly kin?: { readonly sounds: readonly GivenSound['whole'][]; readonly own: number }
 }
 
-const wholeOf = ({ whole }: GivenSound): SoundSource =>
+const openGiven = (whole: GivenSound['whole']): SoundSource =>
   'pcmFile' in whole ? pcmSourceAt(whole.pcmFile) : soundSource(whole)
+
+const wholeOf = ({ whole, kin }: GivenSound): SoundSource =>
+  kin ? amongKin(kin.sounds.map(openGiven), kin.own) : openGiven(whole)
 
 const partOf = (sound: SoundSource, { range }: GivenSound) =>
   range ? sourceWithin(sound, range.start, range.end) : sound

@@ -3,9 +3,10 @@ import { existsSync } from 'node:fs'
 import { basename, dirname, join, relative } from 'node:path'
 import { AppError, bytesInMemory, readWav, writeWav } from '../core'
 import { demoMakers } from '../core/demo/sounds'
+import { wallClockSound } from '../core/demo/wallClock'
 import { decodeFile } from '../host/decodeFile'
 import { taggedTempo } from '../host/taggedTempo'
-import { firstSources, readSession, type Session, type SessionRead, type Source } from '../session'
+import { firstFilm, firstSources, readSession, type Session, type SessionRead, type Source } from '../session'
 import { faultOf } from '../session/faults'
 import { isSafePath, type OpenSessionFile, openSessionFile, parseSession, type Sink } from '../session/sessionFile'
 import { type FilePart, type OpenSound, openBytes, openPart, openPcmSound, openSound, readText } from './files'
@@ -155,6 +156,7 @@ async function besideFile(file: string): Promise<FoundSession> {
 /** A demo sound, as the set-up writes it. */
 function demoSound({ origin, file, name }: Source, session: string): OpenSound {
   const id = firstSources.find((demo) => demo.file === file)?.id
+  if (origin === 'demo' && file === firstFilm.file) return readWav(writeWav(wallClockSound(), { format: '24' }), file)
   const make = origin === 'demo' && id !== undefined ? demoMakers[id] : undefined
   if (!make) throw new AppError('session-file/missing', { file: basename(session), name })
   return readWav(writeWav(make().audio, { format: '24' }), file)

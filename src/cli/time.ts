@@ -188,7 +188,7 @@ function kinFrom(args: Arguments, input: string, output: string): KinPlace[] {
   return kin
 }
 
-function checkKin(leadFile: string, lead: OpenSound, file: string, kin: OpenSound) {
+export function checkKin(leadFile: string, lead: OpenSound, file: string, kin: OpenSound) {
   const [a, b] = [soundSource(sourceOf(lead)), soundSource(sourceOf(kin))]
   if (a.frames === b.frames && a.sampleRate === b.sampleRate) return
   throw new AppError('time/kin', {

@@ -6,6 +6,7 @@ export { coarsen, createOverviewBuilder, type Overview } from './analysis/overvi
 export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
 export { type ByteSource, bytesInMemory } from './audio/byteSource'
+export { amongKin } from './audio/joined'
 export { addLevels, emptyLevels } from './audio/levels'
 export {
   checkSound,
@@ -170,6 +171,7 @@ export {
 export { grooveJson, MOST_GROOVE_BARS, readGroove, takeGroove } from './timing/groove'
 export { type Hit, nearestWithin } from './timing/hits'
 export { type Dot, dotsOf, type OffGrid, offGridOf, offGridWords } from './timing/offGrid'
+export { type Filled, fillByPauses, PAUSE_RANGE, type Pause, pausesOf } from './timing/pauses'
 export { gapsOf, type Pin, placePin } from './timing/pins'
 export { pinsOf, type RuledBeats, SAME_MOMENT_SECONDS, type TimingRule } from './timing/quantise'
 export { readPins } from './timing/readPins'

@@ -1,4 +1,5 @@
 export type { AuditionOrder } from './audition'
+export { type Film, openFilm, type Picture, type PictureRun } from './film'
 export { createWorkerPool, type JobPool, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from './jobPool'
 export { type DecodedSound, type FileFacts, type JobResults, KEPT_SECONDS, type SoundFacts } from './jobProtocol'
 export type { Program } from './laneMixer'
@@ -9,6 +10,7 @@ export { type InputDevice, inputDevices, type Recording, SIMULATED_INPUT, startR
 export { clearScratch, scratchFolder } from './scratch'
 export { sharedSamples } from './sharedMemory'
 export {
+  amongSounds,
   hasLevels,
   isInMemory,
   isLong,

@@ -23,7 +23,7 @@ import { draw, exportPiece, render } from './jobs/rendering'
 import { gather, levelsTask, sharedFacts, sharedLevels, sharedPart, surveyTask } from './jobs/surveying'
 import { readFile, readSound } from './readFile'
 import { isLow } from './ring'
-import { bytesOf, isInMemory, openSound, withLevels } from './sound'
+import { bytesOf, isInMemory, leadSound, openSound, withLevels } from './sound'
 
 const running = new Map<number, AbortController>()
 /** work in the background leaves some of the time to others */
@@ -110,7 +110,8 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   }
   if (job.kind === 'knowTones') return runTask(knowTones(openSound(job.sound)), options)
   if (job.kind === 'gather') return gather(job, options)
-  if (job.kind === 'analyse') return runTask(analyseTask(openSound(job.sound), job.needs, job.known), options)
+  if (job.kind === 'analyse')
+    return runTask(analyseTask(openSound(leadSound(job.sound)), job.needs, job.known), options)
   if (job.kind === 'render') return render(job, options)
   if (job.kind === 'outline') {
     const source = openSound(job.sound)

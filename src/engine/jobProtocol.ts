@@ -25,6 +25,7 @@ import type {
 } from '../core'
 import type { WireError } from '../host/errorWire'
 import type { FoundFacts } from '../session'
+import type { PictureFacts } from './readFilm'
 import type { Sound } from './sound'
 
 /** What is known of a sound once it has been read or rendered. */
@@ -33,6 +34,8 @@ export type SoundFacts = Survey
 /** A file that was read, with what its header said. */
 export interface DecodedSound extends Omit<DecodedFile, 'audio'> {
   readonly sound: Sound
+  /** of a film that can be shown */
+  readonly picture?: PictureFacts
 }
 
 /** results up to this length are kept for measuring */
@@ -86,8 +89,8 @@ export type Job =
     }
   | { readonly kind: 'joinSurveys'; readonly of: SurveyedSound; readonly parts: readonly SurveyPart[] }
   /**
-   * measure a result: from its samples where they were kept, otherwise the `seconds` of it that tell most. What is read of the source that
-   * `readingKey` names is kept for the next result.
+   * measure a result: from its samples where they were kept, otherwise the `seconds` of it that tell most. What is
+   * read of the source that `readingKey` names is kept for the next result.
    */
   | {
       readonly kind: 'measure'

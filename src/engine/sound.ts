@@ -1,6 +1,7 @@
 import {
   AppError,
   type AudioBlock,
+  amongKin,
   type ByteSource,
   frameCount,
   inBlocks,
@@ -12,14 +13,16 @@ import {
 import { openPcmFile } from '../host/pcmFile'
 
 /**
- * A decoded sound as threads hand it to each other. Its samples lie in memory that all of them see, or, of a long one, in a WAV file
- * that each reads where it needs it. Plain data.
+ * A decoded sound as threads hand it to each other. Its samples lie in memory that all of them see, or, of a long one,
+ * in a WAV file that each reads where it needs it. Plain data.
  */
 export interface Sound {
   readonly sampleRate: number
   readonly channelCount: number
   readonly frames: number
   readonly lies: InMemory | InFile
+  /** of one of several that were recorded together: all of them, the one that leads first, and which of them it is */
+  readonly kin?: { readonly sounds: readonly Sound[]; readonly own: number }
 }
 
 interface InMemory {
@@ -47,7 +50,8 @@ export const isLong = ({ frames, channelCount }: Pick<Sound, 'frames' | 'channel
 export const mayBeLong = (file: Blob, most = MOST_SAMPLES_ALONE) => file.size > most
 
 /** Whether it is known how loud it is where, as far as that takes a while to find out. */
-export const hasLevels = ({ lies }: Sound): boolean => 'channels' in lies || lies.levels !== undefined
+export const hasLevels = ({ lies, kin }: Sound): boolean =>
+  ('channels' in lies || lies.levels !== undefined) && (kin?.sounds.every(hasLevels) ?? true)
 
 export const isInMemory = ({ lies }: Sound): boolean => 'channels' in lies
 
@@ -65,12 +69,22 @@ export const soundInMemory = (audio: AudioBlock): Sound => ({
 export const withLevels = (sound: Sound, levels: Levels | undefined): Sound =>
   levels && 'blob' in sound.lies ? { ...sound, lies: { ...sound.lies, levels } } : sound
 
+/** One of several sounds that were recorded together; the first of them leads. */
+export const amongSounds = (sounds: readonly Sound[], own: number): Sound => ({
+  ...(sounds[own] as Sound),
+  kin: { sounds, own },
+})
+
+/** The sound by which one is timed: of kin the one that leads. */
+export const leadSound = (sound: Sound): Sound => sound.kin?.sounds[0] ?? sound
+
 /** The frames of a sound from `start` up to `end`, as a sound of their own: nothing is copied. */
 export function partOfSound(sound: Sound, start: number, end: number): Sound {
-  const { lies } = sound
+  const { lies, kin } = sound
   return {
     ...sound,
     frames: end - start,
+    ...(kin && { kin: { ...kin, sounds: kin.sounds.map((own) => partOfSound(own, start, end)) } }),
     lies:
       'channels' in lies
         ? { channels: lies.channels.map((channel) => channel.subarray(start, end)) }
@@ -84,7 +98,12 @@ export function partOfSound(sound: Sound, start: number, end: number): Sound {
  * @param open  the bytes of a file, where they are had in another way.
  */
 export function openSound(sound: Sound, open: (blob: Blob, file: string) => ByteSource = bytesOf): SoundSource {
-  const { lies, sampleRate, frames } = sound
+  const { lies, sampleRate, frames, kin } = sound
+  if (kin)
+    return amongKin(
+      kin.sounds.map((own) => openSound(own, open)),
+      kin.own,
+    )
   if ('channels' in lies) return soundSource({ sampleRate, channels: lies.channels })
   const wav = openPcmFile(open(lies.blob, lies.file), lies.file)
   if (!wav) throw new AppError('storage/lost', { name: lies.file })

@@ -10,7 +10,7 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'audio/mislabelled': (d) =>
     `${d.file} is named like ${d.named} but holds ${d.holds}. Rename it to end in ${d.rename} and bring it in again.`,
   'audio/not-audio': (d) =>
-    `${d.file} is not a sound file that Zumbet reads. Bring in WAV, AIFF, CAF, FLAC, MP3, Ogg or M4A.`,
+    `${d.file} is not a sound file that Zumbet reads. Bring in WAV, AIFF, CAF, FLAC, MP3, Ogg or M4A, or a film as MP4 or WebM.`,
   'audio/unreadable': (d) => `${d.file} cannot be read: ${d.why}. Export it again, WAV is safest.`,
   'audio/unsupported': (d) =>
     `${d.file} uses ${d.what}, which Zumbet does not read. Save it as 16 or 24-bit WAV first.`,
@@ -22,6 +22,12 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
     `Not all of ${d.file} could be read. Missing: ${d.missing}. If you have a better copy, bring that in.`,
   'audio/needs-browser': (d) =>
     `${d.file} is ${d.what}, which only the browser can decode. Bring it in there, or save it as WAV first.`,
+  'film/silent': (d) =>
+    `${d.file} has no sound. Its picture can be fitted against; silence of its length lies on the shelf.`,
+  'film/unshown': (d) =>
+    `${d.file}: this browser cannot show its picture (${d.coding}); its sound came in. Save it as H.264 or VP9 to see it.`,
+  'film/nothing': (d) =>
+    `${d.file} has neither a sound nor a picture that this browser can read. Save it as MP4 or WebM.`,
   'audio/not-finite': (d) => `${d.file} had ${d.samples} samples that are no numbers; they were set to silence.`,
   'method/unknown': (d) => `There is no method "${d.id}". Use one of: ${d.known}.`,
   'setting/unknown': (d) => `There is no setting "${d.name}" here. It has: ${d.known}.`,

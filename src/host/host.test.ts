@@ -124,6 +124,7 @@ describe('errorText', () => {
       channels: 9,
       failed: 2,
       entry: 'E',
+      coding: 'C',
     }
     for (const code of textCodes) {
       const text = errorText(new AppError(code, details))
@@ -172,6 +173,11 @@ describe('sniff', () => {
     [`OggS${'\0'.repeat(24)}OpusHead`, 'a.ogg', 'Ogg Opus'],
     [`OggS${'\0'.repeat(24)}\x01vorbis`, 'a.ogg', 'Ogg Vorbis'],
     ['\0\0\0 ftypM4A ', 'a.m4a', 'M4A'],
+    ['\0\0\0 ftypisom', 'a.mp4', 'MP4'],
+    ['\0\0\0 ftypqt  ', 'a.MOV', 'MP4'],
+    ['\0\0\0 moov', 'old.mov', 'MP4'],
+    ['\x1aE\xdf\xa3', 'a.webm', 'WebM'],
+    ['\x1aE\xdf\xa3', 'a.mkv', 'WebM'],
     ['ID3\x04\0\0\0\0\0\x05.....\xff\xfb\x90\0', 'a.mp3', 'MP3'],
     ['\xff\xfb\x90\0', 'a.mp3', 'MP3'],
     ['\xff\xf1\x50\x80', 'a.aac', 'AAC'],
@@ -182,7 +188,9 @@ describe('sniff', () => {
     ['fLaC', 'a.wav', 'audio/mislabelled'],
     ['\x89PNG\r\n\x1a\n', 'a.wav', 'audio/mislabelled'],
     ['<!DOCTYPE html>', 'a.mp3', 'audio/mislabelled'],
+    ['\x1aE\xdf\xa3', 'a.mp4', 'audio/mislabelled'],
     ['Dear museum, the tide', 'letter.txt', 'audio/not-audio'],
+    ['Dear museum, the tide', 'letter.mov', 'audio/not-audio'],
     ['Dear museum, the tide', 'letter.wav', 'audio/not-audio'],
   ])('refuses %j named %s', (head, file, code) => {
     expect(() => sniff(bytes(head), file)).toThrow(expect.objectContaining({ code }))

@@ -1,6 +1,8 @@
 import { AppError } from '../core'
 
-export type Container = 'WAV' | 'AIFF' | 'CAF' | 'FLAC' | 'MP3' | 'Ogg Vorbis' | 'Ogg Opus' | 'M4A' | 'AAC'
+export type Container = 'WAV' | 'AIFF' | 'CAF' | 'FLAC' | 'MP3' | 'Ogg Vorbis' | 'Ogg Opus' | 'M4A' | 'AAC' | Film
+/** what may hold pictures beside its sound */
+export type Film = 'MP4' | 'WebM'
 
 const endings: Readonly<Record<Container, readonly string[]>> = {
   WAV: ['wav', 'wave', 'bwf', 'rf64', 'bw64'],
@@ -10,8 +12,10 @@ const endings: Readonly<Record<Container, readonly string[]>> = {
   MP3: ['mp3'],
   'Ogg Vorbis': ['ogg', 'oga'],
   'Ogg Opus': ['opus', 'ogg', 'oga'],
-  M4A: ['m4a', 'mp4', 'm4b'],
+  M4A: ['m4a', 'm4b'],
   AAC: ['aac'],
+  MP4: ['mp4', 'm4v', 'mov'],
+  WebM: ['webm', 'mkv'],
 }
 
 /** What pickers offer. */
@@ -44,6 +48,11 @@ export function sniff(bytes: Uint8Array, file: string): Container {
   return holds
 }
 
+/** what a movie began with before it said what it is */
+const OLD_MOVIE_BOXES = ['moov', 'mdat', 'wide', 'free', 'skip']
+
+export const isFilm = (container: Container): container is Film => container === 'MP4' || container === 'WebM'
+
 function containerOf(bytes: Uint8Array, named: Container | undefined): Container | undefined {
   const text = (at: number, length: number) => String.fromCharCode(...bytes.subarray(at, at + length))
   const head = text(0, 4)
@@ -53,7 +62,10 @@ function containerOf(bytes: Uint8Array, named: Container | undefined): Container
   if (head === 'fLaC') return 'FLAC'
   if (head === 'OggS')
     return text(28, 8) === 'OpusHead' ? 'Ogg Opus' : text(29, 6) === 'vorbis' ? 'Ogg Vorbis' : undefined
-  if (text(4, 4) === 'ftyp') return 'M4A'
+  // the same box of boxes, whether it holds pictures or not: the name says which is meant
+  if (text(4, 4) === 'ftyp') return named === 'MP4' ? 'MP4' : 'M4A'
+  if (named === 'MP4' && OLD_MOVIE_BOXES.includes(text(4, 4))) return 'MP4'
+  if (head === '\x1aE\xdf\xa3') return 'WebM'
   if (text(0, 3) === 'ID3') {
     // a tag says nothing about what follows it: FLAC and AAC files carry it too
     const size = bytes.subarray(6, 10).reduce((sum, byte) => sum * 128 + (byte & 127), 0)

@@ -53,4 +53,21 @@ describe('contentKey', () => {
       expect(words.size, `word at ${word}`).toBeGreaterThan(29_990)
     }
   })
+
+  it('tells long lists apart by all that is in them, and by nothing else', () => {
+    const pins = (change: (n: number) => object = () => ({})) =>
+      Array.from({ length: 400 }, (_, n) => ({ source: n / 7, own: n / 7 + 1e-9 * n, ...change(n) }))
+    const key = (list: readonly unknown[]) => contentKey(source(), { pins: list })
+    expect(key(pins())).toBe(key(pins().map(({ source: at, own }) => ({ own, source: at, curve: undefined }))))
+    const others = [
+      pins((n) => (n === 399 ? { own: 57.1 } : {})),
+      pins((n) => (n === 200 ? { own: 200 / 7 } : {})),
+      pins((n) => (n === 3 ? { curve: 'curved' } : {})),
+      pins().slice(1),
+      pins().map(({ source: at, own }) => ({ source: own, own: at })),
+      pins().map(({ source: at, own }) => [at, own]),
+      pins().map(({ source: at, own }) => ({ source: String(at), own })),
+    ]
+    expect(new Set([key(pins()), ...others.map(key)]).size).toBe(others.length + 1)
+  })
 })

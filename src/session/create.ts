@@ -1,4 +1,5 @@
 import { firstLanes, type Material } from '../core'
+import { WALL_CLOCK } from '../core/demo/wallClock'
 import { PLAIN_TARGET, SESSION_VERSION, type Session, type Source, type Target, type Variant } from './schema'
 import type { TimelinePart, timelineShape } from './timelineSchema'
 
@@ -27,8 +28,21 @@ export const firstSources: readonly {
   { id: 'chain-rattle', name: 'Chain rattle', file: 'chain-rattle_100.wav', kind: 'hits' },
 ]
 
+/** The film of a first visit, with marks on what happens in it. */
+export const firstFilm = {
+  id: 'wall-clock',
+  name: 'Wall clock',
+  file: 'wall-clock.webm',
+  kind: 'hits',
+  marks: [
+    { id: 'opens', name: 'shutter opens', seconds: WALL_CLOCK.opens },
+    { id: 'closes', name: 'shutter closes', seconds: WALL_CLOCK.closes },
+  ],
+} as const
+
 export function newSource(
-  input: Pick<Source, 'id' | 'name' | 'file' | 'origin'> & { target?: Partial<Target>; kind?: Material['kind'] },
+  input: Pick<Source, 'id' | 'name' | 'file' | 'origin'> &
+    Partial<Pick<Source, 'marks'>> & { target?: Partial<Target>; kind?: Material['kind'] },
 ): Source {
   const { target, kind = 'unsure', ...rest } = input
   return {
@@ -144,6 +158,9 @@ export function firstSession(): Session {
     version: SESSION_VERSION,
     bpm: 96,
     ...firstTimeline,
-    sources: firstSources.map((demo) => newSource({ ...demo, origin: 'demo' })),
+    sources: [
+      ...firstSources.map((demo) => newSource({ ...demo, origin: 'demo' })),
+      newSource({ ...firstFilm, marks: firstFilm.marks.map((mark) => ({ ...mark })), origin: 'demo' }),
+    ],
   }
 }

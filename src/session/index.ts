@@ -11,6 +11,7 @@ export {
 } from './arrange'
 export { contentKey, partKey } from './contentKey'
 export {
+  firstFilm,
   firstSession,
   firstSources,
   firstVariants,
@@ -24,6 +25,7 @@ export {
 } from './create'
 export { stemsOf } from './fileNames'
 export { amend, change, type History, redo, type Step, startHistory, undo } from './history'
+export { isOneLength, isTimedAs, kinOf, leadOf, namedKin, timeAs } from './kin'
 export {
   attackEdits,
   type Beats,
@@ -45,6 +47,7 @@ export { recipeHeardAt } from './listening'
 export type { Mended } from './mend'
 export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'
+export type { PictureMark, Slot } from './pictureSchema'
 export { type LengthContext, type LengthUnit, readLength, readPitch } from './quantity'
 export { checkedForWriting, readOutlook, readSession, type SessionRead } from './readSession'
 export { contentKeys, partFacts, partStart, recipeOf, soundKey, timedFacts } from './recipe'
@@ -53,6 +56,7 @@ export {
   type BlindResult,
   type Hand,
   type Key,
+  MOST_KIN,
   PLAIN_TARGET,
   SESSION_VERSION,
   type Session,
@@ -62,6 +66,7 @@ export {
   type Target,
   type Variant,
 } from './schema'
+export { type Fill, filled, fillOf, type OpenSlot, pictureOf, slotOf } from './slot'
 export {
   barsOf,
   bpmOf,

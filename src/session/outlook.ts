@@ -51,7 +51,7 @@ export const outlookSchema = z.object({
   /** how fast all is heard, whatever it is: 1 as it is */
   listeningSpeed: z.number().min(0.5).max(2).default(1),
   /** what is shown under the lanes */
-  panel: z.enum(['settings', 'timing', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
+  panel: z.enum(['settings', 'timing', 'picture', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
   sweep: sweepOutlook.default(FIRST_SWEEP),
   /** what lanes draw: `against` is the lane that all others are told apart from */
   display: z

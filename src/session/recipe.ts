@@ -14,8 +14,8 @@ export function partFacts(source: Source): SourceFacts | undefined {
 export const contentKeys = ({ hash, facts, id }: Source): readonly (string | undefined)[] => [hash, facts?.hash, id]
 
 /** Tells one part of a source from another: what is drawn, measured and found out belongs to it. */
-export const soundKey = ({ id, range }: Pick<Source, 'id' | 'range'>) =>
-  range ? `${id} ${range.start} ${range.end}` : id
+export const soundKey = ({ id, range, kin = [] }: Pick<Source, 'id' | 'range' | 'kin'>) =>
+  [id, ...(range ? [range.start, range.end] : []), ...(kin.length > 0 ? ['of', ...kin] : [])].join(' ')
 
 /** Seconds of the file at which the part that is worked with begins. */
 export const partStart = ({ range, facts }: Source) => (range && facts ? range.start / facts.sampleRate : 0)
@@ -46,7 +46,7 @@ function newTiming(source: Source): { readonly pins?: readonly Pin[]; readonly s
   const seconds = facts.frames / facts.sampleRate
   const pins: Pin[] = []
   for (const pin of timing.placed) {
-    const own = { source: pin.source - offset, own: pin.own - offset }
+    const own = offset === 0 ? pin : { source: pin.source - offset, own: pin.own - offset }
     const last = pins.at(-1)
     const rises = !last || (own.source > last.source && own.own > last.own)
     if (own.source >= 0 && own.own >= 0 && own.source <= seconds && rises) pins.push(own)

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
+import { markSchema, slotSchema } from './pictureSchema'
 import { timelineShape } from './timelineSchema'
 import { grooveSchema, timingSchema } from './timingSchema'
 
@@ -7,6 +8,9 @@ import { grooveSchema, timingSchema } from './timingSchema'
  * A session is plain data. `readSession` reads it and mends what does not hold. docs/session.md tells it to whoever
  * writes one by hand.
  */
+
+/** of microphones on one performance */
+export const MOST_KIN = 32
 
 /** of what is written here; what older versions wrote is brought up to it by `migrations` */
 export const SESSION_VERSION = 2
@@ -35,6 +39,15 @@ const factsSchema = z.object({
   container: text,
   depth: z.object({ bits: z.number().positive(), float: z.boolean() }).optional(),
   peak: z.number().nonnegative(),
+  /** of a film: how long its picture is, s, and how many there are a second */
+  picture: z
+    .object({
+      seconds: z.number().positive(),
+      width: z.number().int().positive(),
+      height: z.number().int().positive(),
+      rate: z.number().positive().max(1000),
+    })
+    .optional(),
   /** of the file's bytes, as they were when they were read */
   hash: text.optional(),
 })
@@ -101,6 +114,11 @@ export const sourceSchema = z.object({
   target: targetSchema.default(PLAIN_TARGET),
   hand: handSchema.default({}),
   timing: timingSchema.optional(),
+  /** of a film: marks on its pictures, seconds of its file */
+  marks: z.array(markSchema).max(10_000).optional(),
+  slot: slotSchema.optional(),
+  /** ids of the sources that were recorded together with it, itself among them; the first one leads */
+  kin: z.array(text).max(MOST_KIN).optional(),
   /** whether a new session tempo, or key, changes this source's target */
   follows: z
     .object({ tempo: z.boolean().default(false), key: z.boolean().default(false) })

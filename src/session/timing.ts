@@ -29,11 +29,20 @@ export const timingOf = (source: Source): SourceTiming => source.timing ?? PLAIN
 export const ruleOf = (source: Source): SourceRule => source.timing?.rule ?? PLAIN_RULE
 
 /** The attacks of a source, as corrected by hand, seconds of its part. */
-export function hitsOf(source: Source, found: FoundRhythm): Hit[] {
-  const rate = source.facts?.sampleRate
+export function hitsOf(source: Source, found: FoundRhythm): readonly Hit[] {
+  const { facts, hand, range } = source
+  const rate = facts?.sampleRate
   if (!found || !rate) return []
-  return editedAttacks(source, found.attacks).map(({ frame, strength }) => ({ seconds: frame / rate, strength }))
+  const of = [rate, hand.attacks, range]
+  const there = lastHits.get(found.attacks)
+  if (there?.of.every((one, n) => one === of[n])) return there.hits
+  const hits = editedAttacks(source, found.attacks).map(({ frame, strength }) => ({ seconds: frame / rate, strength }))
+  lastHits.set(found.attacks, { of, hits })
+  return hits
 }
+
+/** by the attacks that were found: there may be thousands, and each step of a drag asks for them */
+const lastHits = new WeakMap<object, { readonly of: readonly unknown[]; readonly hits: readonly Hit[] }>()
 
 /** The beats that a source's grid is laid over, seconds of its part: free playing is brought onto a steady row. */
 export function gridBeatsOf(source: Source, found: FoundRhythm): GridBeats | undefined {
@@ -107,14 +116,27 @@ function barePins(source: Source, found: FoundRhythm): number[] {
 export function timedDots(source: Source, found: FoundRhythm, grooves: Session['grooves']): TimedDot[] {
   const offset = partStart(source)
   const { pins, placed } = timingOf(source)
-  const places = new Map(placed.map((pin) => [keyOf(pin.source - offset), pin.own - offset]))
   const hand = new Set(pins.map((pin) => keyOf(pin.source - offset)))
-  return playedDots(source, found, grooves).map((dot) => {
+  const played = playedDots(source, found, grooves)
+  const before = lastDots?.played === played ? lastDots.dots : []
+  // both rise: what is placed is met on the way
+  let n = 0
+  const dots = played.map((dot, i) => {
     const key = keyOf(dot.seconds)
-    const own = places.get(key) ?? dot.seconds
-    return { ...dot, own, ownOffset: own - dot.bent, byHand: hand.has(key) }
+    while (n < placed.length && keyOf((placed[n] as Pin).source - offset) < key) n++
+    const pin = placed[n]
+    const own = pin && keyOf(pin.source - offset) === key ? pin.own - offset : dot.seconds
+    const byHand = hand.has(key)
+    const there = before[i]
+    // of thousands a step of a drag moves few
+    if (there && there.own === own && there.byHand === byHand) return there
+    return { ...dot, own, ownOffset: own - dot.bent, byHand }
   })
+  lastDots = { played, dots }
+  return dots
 }
+
+let lastDots: { readonly played: readonly PlayedDot[]; readonly dots: readonly TimedDot[] } | undefined
 
 /** Moments are told apart to the microsecond: they went through text and back. */
 const keyOf = (seconds: number) => Math.round(seconds / SAME_SECONDS)
@@ -144,5 +166,5 @@ export function placedOf(source: Source, found: FoundRhythm, grooves: Session['g
       },
   )
   if (placed.every((pin) => pin.own === pin.source)) return []
-  return placed.map((pin) => ({ source: pin.source + offset, own: pin.own + offset }))
+  return offset === 0 ? placed : placed.map((pin) => ({ source: pin.source + offset, own: pin.own + offset }))
 }

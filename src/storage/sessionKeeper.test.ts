@@ -35,6 +35,33 @@ describe('the session keeper', () => {
     expect((await keeper.load())?.session).toEqual({ n: 201 })
   })
 
+  it('rests behind a session that takes long to look through, until somebody waits for it', async () => {
+    const database = fresh()
+    const slow = (session: unknown) => {
+      const end = performance.now() + 25
+      while (performance.now() < end);
+      return session
+    }
+    const events = { onError() {}, onSaved() {}, onOvertaken() {} }
+    const keeper = createSessionKeeper<unknown, unknown>(database, events, () => 5, slow)
+    let writes = 0
+    database.sessions.hook('updating', () => {
+      writes++
+    })
+    await keeper.load()
+    keeper.saveSession({ n: 0 })
+    await new Promise((resolve) => setTimeout(resolve, 100))
+    for (let n = 1; n <= 20; n++) {
+      keeper.saveSession({ n })
+      await new Promise((resolve) => setTimeout(resolve, 2))
+    }
+    expect(writes).toBe(0)
+    keeper.saveOutlook({ zoomed: true })
+    await keeper.settled()
+    expect(writes).toBe(1)
+    expect(await keeper.load()).toEqual({ session: { n: 20 }, outlook: { zoomed: true } })
+  })
+
   it('writes the outlook without the session', async () => {
     const { database, keeper } = keeperOf()
     await keeper.load()

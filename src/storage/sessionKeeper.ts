@@ -7,6 +7,11 @@ export interface Kept {
   readonly outlook: unknown
 }
 
+/** looking through a session for less is done beside what a person does */
+const LONG_MS = 12
+const REST_TIMES = 20
+const MOST_REST_MS = 1000
+
 interface Events {
   /** A write failed; what it was to write is written again with the next one. */
   onError(error: unknown): void
@@ -18,8 +23,9 @@ interface Events {
 
 /**
  * Session and outlook are kept as they change, each in its own row. A write starts with the change itself. What changes
- * meanwhile is written right after it: the last state always lands, and none is written twice.
- * The session is only written over what this keeper read or wrote itself.
+ * meanwhile is written right after it: the last state always lands, and none is written twice. A session
+ * that takes long to look through is followed by a rest: a drag through thousands of pins must not be held up by
+ * writing them. The session is only written over what this keeper read or wrote itself.
  * @param checked  gives what is to be written, as it may be.
  */
 export function createSessionKeeper<S, O>(
@@ -33,6 +39,17 @@ export function createSessionKeeper<S, O>(
   let writing: Promise<void> | undefined
   let revision: number | undefined
   let open = true
+  let endRest: (() => void) | undefined
+
+  /** Wait behind a session that took so long to look through, unless somebody waits for what is to be written. */
+  async function rest(tookMs: number) {
+    if (tookMs < LONG_MS) return
+    await new Promise<void>((resolve) => {
+      endRest = resolve
+      setTimeout(resolve, Math.min(MOST_REST_MS, REST_TIMES * tookMs))
+    })
+    endRest = undefined
+  }
 
   async function writeSession(state: S) {
     return database.transaction('rw', database.sessions, async () => {
@@ -47,11 +64,15 @@ export function createSessionKeeper<S, O>(
   async function write() {
     while (open && (session !== undefined || outlook !== undefined)) {
       const [ownSession, ownOutlook] = [session, outlook]
+      let checkedMs = 0
       session = undefined
       outlook = undefined
       try {
         if (ownSession !== undefined) {
-          const written = await writeSession(checked(ownSession))
+          const begun = performance.now()
+          const own = checked(ownSession)
+          checkedMs = performance.now() - begun
+          const written = await writeSession(own)
           if (written === false) {
             open = false
             events.onOvertaken()
@@ -68,6 +89,7 @@ export function createSessionKeeper<S, O>(
         return
       }
       events.onSaved({ session: ownSession !== undefined })
+      await rest(checkedMs)
     }
     writing = undefined
   }
@@ -81,6 +103,7 @@ export function createSessionKeeper<S, O>(
     saveOutlook(next: O) {
       if (!open) return
       outlook = next
+      endRest?.()
       writing ??= write()
     },
     /** Write what could not be written before. */
@@ -88,9 +111,13 @@ export function createSessionKeeper<S, O>(
       if (session !== undefined || outlook !== undefined) writing ??= write()
     },
     /** resolves when all that was given has been written, or could not be */
-    settled: () => writing ?? Promise.resolve(),
+    settled() {
+      endRest?.()
+      return writing ?? Promise.resolve()
+    },
     /** Write nothing any more, until it is opened again by `load`. What is on its way still lands. */
     async close() {
+      endRest?.()
       await writing
       open = false
       session = undefined

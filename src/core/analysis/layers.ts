@@ -6,6 +6,7 @@ import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
 import { RANKS_AT_ONCE, ranks, slidingMedian } from '../kernels/ranks'
 import { createSynthesis } from '../kernels/synthesis'
+import { endGoneOn } from './goneOn'
 
 /**
  * A sound in three layers that add up to it: steady partials, what attacks bring, and noise. The arrays are as long as the
@@ -65,8 +66,11 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
   const restDone = new Uint8Array(tiles)
   const allDone = new Uint8Array(tiles)
 
+  const sineLength = nearestPowerOfTwo(SINE_WINDOW_SECONDS * sampleRate, 64)
   const sineMasker = createMasker(channels, {
-    length: nearestPowerOfTwo(SINE_WINDOW_SECONDS * sampleRate, 64),
+    length: sineLength,
+    // a tone that is cut off with the file is a tone up to its end
+    end: () => endGoneOn(channels, sineLength, (1 + LONG_REACH / OVERLAP) * sineLength, sampleRate),
     reach: LONG_REACH,
     stride: 1,
     bandBins: (length) => Math.max(2, Math.round((BAND_HZ * length) / sampleRate)),
@@ -249,6 +253,8 @@ interface MaskShape {
    * What an attack brings is no partial until half a window behind it, so nothing of it sounds ahead.
    */
   readonly attacks?: readonly number[]
+  /** what is read where a column reaches over the end; silence, where it is not said */
+  end?(): { readonly from: number; readonly channels: readonly Float32Array[] }
   /** called before a span of input is looked at */
   prepare?(from: number, to: number): void
 }
@@ -276,6 +282,8 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const hop = length / OVERLAP
   const bins = length / 2
   const channelCount = input.length
+  const frames = input[0]?.length ?? 0
+  let end: ReturnType<NonNullable<MaskShape['end']>> | undefined
   const reader = columnReader(length)
   const scale = 1 / (0.375 * OVERLAP)
   const spare = new Float32Array(length + 2)
@@ -316,9 +324,12 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     const start = k * hop - bins
     shape.prepare?.(start, start + length)
     column.magnitudes.fill(0)
+    // found out where it is first needed: it takes some milliseconds
+    if (shape.end && start + length > frames) end ??= shape.end()
+    const { from, channels: of } = start + length > frames && end ? end : { from: 0, channels: input }
     for (let c = 0; c < channelCount; c += 2) {
       const pair = [column.spectra[c] as Float32Array, column.spectra[c + 1] ?? spare] as const
-      reader.halves(pair, input[c] as Float32Array, start, input[c + 1], start)
+      reader.halves(pair, of[c] as Float32Array, start - from, of[c + 1], start - from)
     }
     addUp(column.magnitudes, column.spectra)
     return column

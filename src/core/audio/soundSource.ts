@@ -25,8 +25,19 @@ export interface SoundSource {
    *   They come in a later turn of the event loop.
    */
   ahead?(from: number, to: number): number
+  /** Of one of several that were recorded together: whoever changes its time works on all of them as one sound. */
+  readonly kin?: Kin
   /** Its frames from `from` up to `to`, both within it. Not to be written to. */
   part(from: number, to: number): AudioBlock
+}
+
+export interface Kin {
+  /** all channels of all of them */
+  readonly all: SoundSource
+  /** which of these channels the own ones begin at */
+  readonly first: number
+  /** the one by whose attacks all are timed */
+  readonly lead: SoundSource
 }
 
 const sources = new WeakMap<AudioBlock, SoundSource>()
@@ -60,10 +71,13 @@ export function partAround(source: SoundSource, from: number, to: number): { sta
 /** A part of a source as a source of its own, its frames counted from `from`. */
 export function sourceWithin(source: SoundSource, from: number, to: number): SoundSource {
   if (from === 0 && to === source.frames) return source
-  const { levels: _, ahead, ...rest } = source
+  const { levels: _, ahead, kin, ...rest } = source
   return {
     ...rest,
     frames: to - from,
+    ...(kin && {
+      kin: { ...kin, all: sourceWithin(kin.all, from, to), lead: sourceWithin(kin.lead, from, to) },
+    }),
     ...(ahead && { ahead: (start, end) => ahead(from + start, from + end) }),
     part: (start, end) => source.part(from + start, from + end),
   }
@@ -73,8 +87,8 @@ const BLOCK_FRAMES = 1 << 15
 const BLOCKS_KEPT = 3
 
 /**
- * The same source for those who read it in small steps: short parts are cut from blocks that were read last, since asking a file for
- * each would take longer than the reading.
+ * The same source for those who read it in small steps: short parts are cut from blocks that were read last, since
+ * asking a file for each would take longer than the reading.
  */
 export function inBlocks(source: SoundSource, blockFrames = BLOCK_FRAMES): SoundSource {
   /** the one used last stands last */

@@ -186,7 +186,8 @@ describe.each(methods.map((method) => [method.id, method] as const))('%s', (id, 
       for (const value of values) {
         const out = renderBlock(material, recipe(id, { stretch: 1.2, settings: { [name]: value } }))
         expect(Number.isFinite(peakOf(out.channels)), `${name} ${value}`).toBe(true)
-        expect(rms(out.channels[0] as Float32Array), `${name} ${value}`).toBeGreaterThan(0.01)
+        // a layer that is turned all the way down leaves little of a tone
+        expect(rms(out.channels[0] as Float32Array), `${name} ${value}`).toBeGreaterThan(0.005)
       }
     }
     expect(

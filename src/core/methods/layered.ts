@@ -43,9 +43,10 @@ const schema = {
 }
 
 /**
- * Splits the sound into steady partials, attacks and noise, treats each as it needs, and adds them up again: partials by the
- * locked vocoder with a long window, attacks cut out and placed whole, noise drawn afresh from its own spectrum over time.
- * Source  Damskägg & Välimäki 2017; Fierro & Välimäki 2023; Moliner et al. 2024, "Noise morphing for audio time stretching".
+ * Splits the sound into steady partials, attacks and noise, treats each as it needs, and adds them up again: partials
+ * by the locked vocoder with a long window, attacks cut out and placed whole, noise drawn afresh from its own spectrum
+ * over time. Source  Damskägg & Välimäki 2017; Fierro & Välimäki 2023; Moliner et al. 2024, "Noise morphing for audio
+ * time stretching".
  */
 export const layered = defineMethod({
   id: 'layered',
@@ -58,6 +59,7 @@ export const layered = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   gainsByHold: true,
+  spreadsAttacks: true,
   seeded: true,
   timesRealTime: 60,
   settings: schema,
@@ -87,7 +89,10 @@ export const layered = defineMethod({
   },
 })
 
-/** what a voice reads around the place that it begins at, and how far behind it the layers have to be there for one to begin at once */
+/**
+ * what a voice reads around the place that it begins at, and how far behind it the layers have to be there for one to
+ * begin at once
+ */
 const AROUND_SECONDS = 0.2
 const ENOUGH_SECONDS = 0.05
 

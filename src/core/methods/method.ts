@@ -13,7 +13,10 @@ export interface MethodInput<S extends SettingsSchema = SettingsSchema> {
   /** output → source position */
   readonly map: TimeMap
   readonly pitch: PitchLine
-  /** where the spectral envelope is to be, as a ratio to where it lies in the source; for methods that shape it themselves */
+  /**
+   * where the spectral envelope is to be, as a ratio to where it lies in the source; for methods that shape it
+   * themselves
+   */
   formantRatioAt(output: OutputFrame): number
   readonly settings: SettingsOf<S>
   /** where all randomness comes from */
@@ -26,7 +29,8 @@ export interface MethodInput<S extends SettingsSchema = SettingsSchema> {
  * A result that is pulled. `read(outputFrame, out)` fills `out[c]` with the frames from `outputFrame` on, as many as
  * the arrays hold. Reading on from where the last read ended is the normal case and gives the same samples whatever the
  * block lengths. Reading elsewhere is a seek: what carries state from frame to frame starts afresh there, so the same
- * seek gives the same samples, at the same level and pitch; `exactSeek` methods give the very samples of a straight read.
+ * seek gives the same samples, at the same level and pitch; `exactSeek` methods give the very samples of a straight
+ * read.
  */
 export interface Voice {
   read(outputFrame: number, out: Channels): void
@@ -55,17 +59,21 @@ export interface Method<S extends SettingsSchema = SettingsSchema> {
   latencyFrames(settings: SettingsOf<S>, sampleRate: number): number
   /** whether attack hold does its attacks any good; a session leaves it out where it does not */
   readonly gainsByHold: boolean
+  /** whether its windows are so long that some of an attack may be heard before it */
+  readonly spreadsAttacks?: boolean
   /** whether a seed has a say in the result */
   readonly seeded: boolean
   /** seconds of stereo sound made per second of one core, measured by `npm run bench` */
   readonly timesRealTime: number
-  /** seconds of source that a voice may be opened for at once, where it keeps what it makes of them; undefined for any */
+  /**
+   * seconds of source that a voice may be opened for at once, where it keeps what it makes of them; undefined for any
+   */
   readonly mostSourceSeconds?: number
   open(input: MethodInput<S>): Voice
   /**
-   * Where beginning anywhere takes long: all that a voice needs to begin at source frames `from` up to `to`, in small steps; undefined
-   * where enough of it is there for one to begin at once. What was prepared is found by voices of the same source that are opened
-   * later; the samples are the same without.
+   * Where beginning anywhere takes long: all that a voice needs to begin at source frames `from` up to `to`, in small
+   * steps; undefined where enough of it is there for one to begin at once. What was prepared is found by voices of the
+   * same source that are opened later; the samples are the same without.
    */
   prepare?(source: AudioBlock, analysis: Analysis, from: number, to: number): Generator<void> | undefined
 }

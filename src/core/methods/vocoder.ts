@@ -14,15 +14,15 @@ import { pitchByResampling } from './pitchByResampling'
 import { choice, number } from './settings'
 
 /**
- * Short-time spectra with phases locked around every spectral peak. For each output column the source is analysed at the
- * mapped place and one hop before it; a peak's phase goes on from the last output column by what it turned in that hop,
- * and its neighbours turn with it. A peak gets one rotation for all channels, so that the image holds. Where the last
- * column had nothing, the phases of the source are taken as they are.
+ * Short-time spectra with phases locked around every spectral peak. For each output column the source is analysed at
+ * the mapped place and one hop before it; a peak's phase goes on from the last output column by what it turned in that
+ * hop, and its neighbours turn with it. A peak gets one rotation for all channels, so that the image holds. Where the
+ * last column had nothing, the phases of the source are taken as they are.
  *
- * At an attack the map runs naturally for half a window, the peaks that the attack brings take their phases from the source
- * afresh, and in columns that reach into it from before it, what it brings is held down to what was there. So it starts
- * where it starts, at its own sharpness, while partials that go on through it go on.
- * Source  Laroche & Dolson 1999, "Improved phase vocoder time-scale modification of audio" (identity phase locking); Röbel
+ * At an attack the map runs naturally for half a window, the peaks that the attack brings take their phases from the
+ * source afresh, and in columns that reach into it from before it, what it brings is held down to what was there. So
+ * it starts where it starts, at its own sharpness, while partials that go on through it go on. Source  Laroche &
+ * Dolson 1999, "Improved phase vocoder time-scale modification of audio" (identity phase locking); Röbel
  *         2003, "A new approach to transient processing in the phase vocoder".
  */
 export const vocoder = defineMethod({
@@ -36,6 +36,7 @@ export const vocoder = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   gainsByHold: true,
+  spreadsAttacks: true,
   seeded: false,
   timesRealTime: 160,
   settings: {
@@ -101,8 +102,8 @@ const LATER_SECONDS = 0.1
 const MUCH_LATER_SECONDS = 0.14
 
 /**
- * Whether what an attack brings dies away, as a blow's sound does, or stays, as a held note's. Taken from the difference
- * of neighbouring samples, in which a hat shows beside a chord.
+ * Whether what an attack brings dies away, as a blow's sound does, or stays, as a held note's. Taken from the
+ * difference of neighbouring samples, in which a hat shows beside a chord.
  */
 function isStruck(source: AudioBlock, attack: number, next: number): boolean {
   const frames = (seconds: number) => Math.round(seconds * source.sampleRate)
@@ -156,7 +157,10 @@ function* lookAt(source: AudioBlock, pairs: readonly Pair[]): Generator<void> {
   }
 }
 
-/** Also how other methods stretch what is tonal in a sound: `attacks` (source frames, rising) are kept, an empty list keeps none. */
+/**
+ * Also how other methods stretch what is tonal in a sound: `attacks` (source frames, rising) are kept, an empty list
+ * keeps none.
+ */
 export function createVocoder(
   source: AudioBlock,
   given: TimeMap,

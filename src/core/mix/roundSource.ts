@@ -65,7 +65,13 @@ export function roundSource(
     ? { sampleRate, channelCount, frames, slow: true, part, ...(ahead && { ahead: readAhead }) }
     : soundSource(part(0, frames))
   const start = first - margin
-  const round = { own, known: around(known, start, frames, first, length), start }
+  const { kin } = source
+  const roundOf = (one: SoundSource) => roundSource(one, known, bounds).own
+  const round = {
+    own: kin ? { ...own, kin: { ...kin, all: roundOf(kin.all), lead: roundOf(kin.lead) } } : own,
+    known: around(known, start, frames, first, length),
+    start,
+  }
   kept.set(key, { of: known, round })
   return round
 }

@@ -1,5 +1,5 @@
 import { type Analysis, type Attack, analyse } from '../analysis/analysis'
-import { type AudioBlock, type Channels, frameCount } from '../audio/block'
+import { type AudioBlock, type Channels, frameCount, silence } from '../audio/block'
 import { type SoundSource, soundSource } from '../audio/soundSource'
 import { ratioToSemitones, semitonesToRatio } from '../dsp/units'
 import { keepFormants } from '../methods/keepFormants'
@@ -13,6 +13,7 @@ import { composed, type Passage, straight as straightWay } from '../timeline/pas
 import { constantPitch, type PitchLine, pointPitch, tapeMap } from '../timeline/pitchLine'
 import { passageOf, pointMap, shiftedMap, straightMap, type TimeMap, timeMapOf } from '../timeline/timeMap'
 import { isTimed, type NaturalRun, naturalRuns, timingMap } from '../timing/timing'
+import { withCleanAttacks } from './cleanAttacks'
 import { type Cut, cutFor, prepareCut } from './cuts'
 import { withNaturalRuns } from './naturalPieces'
 import { pieceAt, piecedVoice } from './piecedVoice'
@@ -85,8 +86,7 @@ export function planOf(
       size,
     )
   if (tied && (line || recipe.map) && !laid) map = tapeMap(map, pitch)
-  const isUnmoved = !recipe.map && !laid && recipe.stretch === 1 && pitch.constantRatio === 1 && formantsRest(recipe)
-  const natural = isUnmoved && isTimed(recipe) ? naturalRuns(recipe, frames, sampleRate) : []
+  const isUnmoved = !recipe.map && !laid && recipe.stretch === 1 && isAtPitch(recipe, pitch)
   const strength = (recipe.holdPercent ?? 0) / 100
   if (strength > 0) {
     const resampled = method.pitchBy === 'reading back'
@@ -113,7 +113,10 @@ export function planOf(
     pitch: tied ? constantPitch(0) : pitch,
     stretch: straight ? (tied ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch) : stretch,
     pitchSemitones: straight && !tied ? recipe.pitchSemitones : pitchSemitones || 0,
-    natural,
+    // only whoever opens it asks: of thousands of pins it takes a while
+    get natural() {
+      return isUnmoved && isTimed(recipe) ? naturalRuns(recipe, frames, sampleRate) : []
+    },
     isLaid: laid !== undefined,
     isSource: straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe),
   }
@@ -136,6 +139,8 @@ function pinned(map: TimeMap, { pins }: Recipe, sampleRate: number): TimeMap {
   return timeMapOf(way, map.sourceFrames, map.length)
 }
 
+const isAtPitch = (recipe: Recipe, pitch: PitchLine) => pitch.constantRatio === 1 && formantsRest(recipe)
+
 const formantsRest = (recipe: Recipe) => recipe.formants !== 'shift' || (recipe.formantSemitones ?? 0) === 0
 
 /** What a rendering of this recipe needs to know of its source beforehand. */
@@ -155,7 +160,7 @@ export function openRendering(
   analysis?: Analysis,
 ): Rendering {
   const recipe = resolveRecipe(given)
-  const known = analyse(sound, needsOf(recipe), analysis)
+  const known = analyse(soundSource(sound).kin?.lead ?? sound, needsOf(recipe), analysis)
   return openPlan(sound, planOf(recipe, soundSource(sound), known.attacks), known)
 }
 
@@ -165,11 +170,19 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
   const { recipe, method, map, pitch, pitchSemitones, isSource } = plan
   const settings = resolveSettings(method.settings, recipe.settings, method.pick?.(known, source.sampleRate))
   if (isSource) return { map, pitchSemitones, isSource, seams: [], voice: sourceVoice(source) }
+  const { kin } = source
+  if (kin) {
+    const all = openPlan(kin.all, plan, known)
+    return { ...all, voice: someChannels(all.voice, kin.all.channelCount, kin.first) }
+  }
   const formantRatioAt = formantLine(recipe, pitch)
   // how far the method itself moves the envelope, against how far it is to be moved
   const movedAt = method.tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
   const rests = pitch.constantRatio === 1 && formantRatioAt(asOutput(0)) === 1 && !method.tiesPitchToSpeed
   const formantsBehind = recipe.formants !== 'move' && !method.ownFormants && !rests
+
+  // what was moved in time is judged by when it begins
+  const cleans = method.spreadsAttacks === true && (recipe.pins?.length ?? 0) > 0 && isAtPitch(recipe, pitch)
 
   const { seams, longSeams, fadeFrames, offsetOf, cutOf } = piecesOf(source, plan, known)
   const openPiece = (piece: number) => {
@@ -189,7 +202,8 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
       seed,
       analysis: cut.analysis,
     })
-    const whole = formantsBehind ? keepFormants(audio, own, movedAt, formantRatioAt, voice) : voice
+    const shaped = formantsBehind ? keepFormants(audio, own, movedAt, formantRatioAt, voice) : voice
+    const whole = cleans ? withCleanAttacks(shaped, audio, own, cut.analysis.attacks ?? []) : shaped
     // a cut is kept for others as long as a voice holds it
     return Object.assign(whole, { cut })
   }
@@ -197,13 +211,48 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
   return { map, pitchSemitones, isSource, seams: longSeams, voice: within(voice, map.outputFrames) }
 }
 
-/** Where a planned result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
-export function seamsOfPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): readonly number[] {
-  return plan.isSource ? [] : piecesOf(soundSource(sound), plan, known).longSeams
+/** The sound that a plan is carried out on: of kin all of them. */
+const workedOn = (sound: AudioBlock | SoundSource): SoundSource => {
+  const source = soundSource(sound)
+  return source.kin?.all ?? source
 }
 
+/** Some of the channels of a voice, from `first` on: as many as are asked for. The others are made and let go. */
+function someChannels(voice: Voice, channelCount: number, first: number): Voice {
+  let others: Channels = []
+  return {
+    read(outputFrame, out) {
+      const size = out[0]?.length ?? 0
+      if ((others[0]?.length ?? 0) < size) others = silence(channelCount, size)
+      voice.read(
+        outputFrame,
+        others.map((channel, c) => out[c - first] ?? channel.subarray(0, size)),
+      )
+    },
+  }
+}
+
+/** Where a planned result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
+export function seamsOfPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): readonly number[] {
+  return plan.isSource ? [] : piecesOf(workedOn(sound), plan, known).longSeams
+}
+
+type Pieces = ReturnType<typeof newPieces>
+const lastPieces = new WeakMap<
+  Plan,
+  { readonly source: SoundSource; readonly known: Analysis; readonly pieces: Pieces }
+>()
+
 /** Where a result falls into pieces, and what of the source each is made of; one that does not, of all. */
-function piecesOf(source: SoundSource, { method, map, isLaid, natural }: Plan, known: Analysis) {
+function piecesOf(source: SoundSource, plan: Plan, known: Analysis): Pieces {
+  const there = lastPieces.get(plan)
+  if (there?.source === source && there.known === known) return there.pieces
+  const pieces = newPieces(source, plan, known)
+  lastPieces.set(plan, { source, known, pieces })
+  return pieces
+}
+
+function newPieces(source: SoundSource, { method, map, isLaid, natural }: Plan, known: Analysis) {
   const { exactSeek, mostSourceSeconds } = method
   const options = { anywhere: exactSeek, ...(mostSourceSeconds !== undefined && { mostSourceSeconds }) }
   const longSeams = isLaid
@@ -237,7 +286,7 @@ export function preparePlan(
   from: number,
   to: number,
 ): Preparing<Cut> | undefined {
-  const source = soundSource(sound)
+  const source = workedOn(sound)
   const { method, map, isSource } = plan
   if (!method.prepare && !source.slow) return undefined
   if (isSource) return undefined

@@ -26,13 +26,17 @@ export const leastGap = (source: number) => Math.min(source, Math.max(LEAST_GAP_
  * @param pins  rising on both axes, as `settledPins` gives them.
  * @param seconds  of the source.
  */
-export function pinsPassage(pins: readonly Pin[], seconds: number): Passage {
+export const pinsPassage = (pins: readonly Pin[], seconds: number): Passage =>
+  through(edges(pinPoints(pins, seconds), seconds))
+
+/** The points that the way goes through: own time → source, seconds. */
+export function pinPoints(pins: readonly Pin[], seconds: number): { readonly at: number; readonly to: number }[] {
   const points = pins.map(({ source, own }) => ({ at: own, to: source }))
   const [first, last] = [points[0], points.at(-1)]
-  if (!first || !last) return through(edges([], seconds))
+  if (!first || !last) return points
   if (first.to > AT_THE_EDGE_SECONDS && first.at > 0) points.unshift({ at: 0, to: 0 })
   if (seconds - last.to > AT_THE_EDGE_SECONDS && seconds > last.at) points.push({ at: seconds, to: seconds })
-  return through(edges(points, seconds))
+  return points
 }
 
 /** Points with one more before and behind them, so that beyond them the way goes on as fast as time does. */

@@ -63,8 +63,20 @@ function besideMoved(pins: readonly Pin[]): Pin[] {
   return pins.filter((_, n) => isMoved(n - 1) || isMoved(n) || isMoved(n + 1))
 }
 
+/** what the last rule came to, by its hits: a pin that is dragged asks for it at each step */
+const lastRuled = new WeakMap<readonly Hit[], { readonly of: string; readonly places: ReadonlyMap<number, number> }>()
+
 /** Where a rule draws hits, by the second of each; what it leaves alone is not among them. */
-function ruledPins(hits: readonly Hit[], { rule, own, onto }: RuledBeats): Map<number, number> {
+function ruledPins(hits: readonly Hit[], beats: RuledBeats): ReadonlyMap<number, number> {
+  const of = JSON.stringify(beats)
+  const there = lastRuled.get(hits)
+  if (there?.of === of) return there.places
+  const places = newPlaces(hits, beats)
+  lastRuled.set(hits, { of, places })
+  return places
+}
+
+function newPlaces(hits: readonly Hit[], { rule, own, onto }: RuledBeats): Map<number, number> {
   const grid = openGrid(rule, own)
   const wanted = onto ? openGrid(rule, onto) : grid
   const left = 1 - rule.strength / 100

@@ -9,7 +9,7 @@ import { gapsOf, leastGap, type Pin, placePin } from './pins'
 import { pinsOf, type TimingRule } from './quantise'
 import { readPins } from './readPins'
 import { readSpeedCurve, speedBetween, speedMap } from './speedCurve'
-import { naturalRuns, timingMap } from './timing'
+import { findRuns, naturalRuns, timingMap } from './timing'
 
 const RATE = 48_000
 const OWN = { bpm: 100, firstBeat: 0.1 }
@@ -297,5 +297,25 @@ describe('a speed curve', () => {
       expect.objectContaining({ code: 'speed/point' }),
     )
     expect(() => readSpeedCurve('[]', 'c.json')).toThrowError(expect.objectContaining({ code: 'speed/count' }))
+  })
+})
+
+describe('what pins leave as it is', () => {
+  it('is found pin by pin as the map itself has it', () => {
+    const random = createRandom(3)
+    for (let n = 0; n < 200; n++) {
+      const frames = 48_000 + Math.floor(9000 * random())
+      const pins: Pin[] = []
+      let source = 0.05 * random()
+      let own = source + (random() < 0.5 ? 0 : 0.02 * random())
+      while (source < 1) {
+        pins.push({ source, own })
+        const gap = 0.02 + 0.15 * random()
+        source += gap
+        own += random() < 0.5 ? gap : gap * (0.6 + 0.8 * random())
+      }
+      const map = timingMap({ pins }, frames, 48_000)
+      expect(naturalRuns({ pins }, frames, 48_000)).toEqual(findRuns(map, { pins }, 48_000))
+    }
   })
 })

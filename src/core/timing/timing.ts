@@ -1,7 +1,7 @@
 import { asOutput, asSource, type OutputFrame, type SourceFrame } from '../timeline/axes'
 import { composed, type Passage, reversed, straight } from '../timeline/passage'
 import { passageOf, straightMap, type TimeMap, timeMapOf } from '../timeline/timeMap'
-import { type Pin, pinsPassage } from './pins'
+import { type Pin, pinPoints, pinsPassage } from './pins'
 import { type SpeedCurve, speedMap } from './speedCurve'
 
 /** What is meant to happen to the timing inside a source, before its length is changed. */
@@ -17,6 +17,11 @@ export const isTimed = ({ pins, speedCurve }: Timing) =>
 /** From a source's own time to its moments, seconds. Pins lie on whole frames, so that what is not moved is not. */
 export function pinsWay({ pins }: Timing, frames: number, sampleRate: number): Passage | undefined {
   if (!pins || pins.length === 0) return undefined
+  return pinsPassage(wholePins(pins, sampleRate), frames / sampleRate)
+}
+
+/** Pins on whole frames, those that rise. */
+function wholePins(pins: readonly Pin[], sampleRate: number): Pin[] {
   const whole = (seconds: number) => Math.round(seconds * sampleRate) / sampleRate
   const placed: Pin[] = []
   for (const { source, own } of pins) {
@@ -24,7 +29,7 @@ export function pinsWay({ pins }: Timing, frames: number, sampleRate: number): P
     const last = placed.at(-1)
     if (!last || (pin.source > last.source && pin.own > last.own)) placed.push(pin)
   }
-  return pinsPassage(placed, frames / sampleRate)
+  return placed
 }
 
 /**
@@ -90,11 +95,43 @@ const SAME_FRAME = 1e-3
  */
 export function naturalRuns(timing: Timing, frames: number, sampleRate: number): readonly NaturalRun[] {
   const own = openedTiming(timing, frames, sampleRate)
-  own.natural ??= findRuns(own.map, timing, sampleRate)
+  own.natural ??=
+    timing.pins && !timing.speedCurve
+      ? runsBetweenPins(timing.pins, frames, own.map.outputFrames, sampleRate)
+      : findRuns(own.map, timing, sampleRate)
   return own.natural
 }
 
-function findRuns(map: TimeMap, timing: Timing, sampleRate: number): readonly NaturalRun[] {
+/** The same for pins alone, of which there may be thousands: a gap that is as long as it was runs as it does. */
+function runsBetweenPins(
+  pins: readonly Pin[],
+  frames: number,
+  outputFrames: number,
+  sampleRate: number,
+): readonly NaturalRun[] {
+  const points = pinPoints(wholePins(pins, sampleRate), frames / sampleRate).map(({ at, to }) => ({
+    at: Math.round(at * sampleRate),
+    offset: Math.round(to * sampleRate) - Math.round(at * sampleRate),
+  }))
+  const runs: { from: number; to: number; offset: number }[] = []
+  const add = (from: number, to: number, offset: number) => {
+    const last = runs.at(-1)
+    if (!(to > from)) return
+    if (last && last.to === from && last.offset === offset) last.to = to
+    else runs.push({ from, to, offset })
+  }
+  const [first, last] = [points[0], points.at(-1)]
+  // before the first and behind the last, time goes on as it does
+  if (first) add(0, first.at, first.offset)
+  for (let n = 0; n + 1 < points.length; n++) {
+    const [a, b] = [points[n], points[n + 1]] as [(typeof points)[number], (typeof points)[number]]
+    if (a.offset === b.offset) add(a.at, Math.min(b.at, outputFrames), a.offset)
+  }
+  if (last) add(Math.max(0, last.at), outputFrames, last.offset)
+  return runs.filter(({ from, to }) => to - from >= LEAST_RUN_SECONDS * sampleRate)
+}
+
+export function findRuns(map: TimeMap, timing: Timing, sampleRate: number): readonly NaturalRun[] {
   const frames = map.outputFrames
   const breaks = breaksOf(map, timing, sampleRate).filter((at) => at > 0 && at < frames)
   const ends = [0, ...breaks, frames]

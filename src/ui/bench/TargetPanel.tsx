@@ -14,9 +14,11 @@ import {
   stretchFromBpm,
   stretchFromPercent,
   stretchFromSeconds,
+  type Target,
   tempoOf,
   timedFacts,
 } from '../../session'
+import { Choice, type Option } from '../fields/Choice'
 import { NumberField } from '../fields/NumberField'
 import { setTarget } from '../session/acts'
 import { setHand } from '../session/edits'
@@ -187,21 +189,12 @@ export function TargetPanel({ source }: { source: Source }) {
           />
         </Reading>
         <Reading caption="Formants">
-          <span className="inline-flex" role="radiogroup" aria-label="Formants">
-            {(['move', 'keep', 'shift'] as const).map((formants) => (
-              <button
-                key={formants}
-                type="button"
-                role="radio"
-                aria-checked={target.formants === formants}
-                className={`border-b px-1.5 leading-[20px] first-letter:uppercase ${target.formants === formants ? 'border-tide text-text shadow-[0_1px_0_var(--tide)]' : 'border-edge text-faint hover:text-text'}`}
-                onClick={() => set({ formants })}
-                title={FORMANT_WORDS[formants]}
-              >
-                {formants}
-              </button>
-            ))}
-          </span>
+          <Choice
+            label="Formants"
+            options={FORMANTS}
+            value={target.formants}
+            onChange={(formants) => set({ formants })}
+          />
         </Reading>
         {target.formants === 'shift' && (
           <Reading caption="by">
@@ -239,11 +232,11 @@ export function TargetPanel({ source }: { source: Source }) {
   )
 }
 
-const FORMANT_WORDS = {
-  move: 'Formants move with the pitch',
-  keep: 'Formants stay where the source has them',
-  shift: 'Formants go where you say, whatever the pitch does',
-} as const
+const FORMANTS: readonly Option<Target['formants']>[] = [
+  { value: 'move', label: 'Move', title: 'Formants move with the pitch' },
+  { value: 'keep', label: 'Keep', title: 'Formants stay where the source has them' },
+  { value: 'shift', label: 'Shift', title: 'Formants go where you say, whatever the pitch does' },
+]
 
 export function Reading({ caption, children }: { caption: string; children: ReactNode }) {
   return (

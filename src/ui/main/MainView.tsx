@@ -122,7 +122,8 @@ function Main() {
         <Centre>
           <span className="wide text-[20px]">Nothing on the bench</span>
           <span className="max-w-[44ch] text-soft">
-            Pick a source from the shelf, or drop sound files anywhere: WAV, AIFF, FLAC, MP3, Ogg or M4A.
+            Pick a source from the shelf, or drop sound files anywhere: WAV, AIFF, FLAC, MP3, Ogg or M4A; films as MP4
+            or WebM.
           </span>
         </Centre>
       )}

@@ -5,6 +5,7 @@ import { setDisplay } from '../bench/lanes/DisplayMenu'
 import { moveView } from '../bench/lanes/Lanes'
 import { redo, undo } from '../session/acts'
 import { setSelection } from '../session/edits'
+import { markHere } from '../session/film/slots'
 import { hearLane, playback, seek, togglePlay } from '../session/hear/listening'
 import { hearPlace } from '../session/hear/places'
 import { saveSession } from '../session/keep/sessionFile'
@@ -14,7 +15,7 @@ import { chosenVariant, selectedSource, store, useSession } from '../session/sta
 import { toggleMix } from '../session/timeline/mixing'
 import { hearHidden, voteByKey } from '../session/try/blind'
 import { showView } from '../session/views'
-import { useTimelineKeys } from '../timeline/useTimelineKeys'
+import { LISTS, useTimelineKeys } from '../timeline/useTimelineKeys'
 
 /** Whether keys belong to a text that is being written: a name, but not a number or a list. */
 function writes(event: KeyboardEvent): boolean {
@@ -54,8 +55,8 @@ export function useKeys() {
   const plain = { preventDefault: true, enabled: !isTimeline } as const
   const always = { preventDefault: true } as const
   // past a focused list or number too: what they would do with the key is worth less than what the bench does
-  const onLists = { ...plain, enableOnFormTags: ['SELECT'] as const }
-  const onViews = { ...always, enableOnFormTags: ['SELECT'] as const }
+  const onLists = { ...plain, enableOnFormTags: LISTS }
+  const onViews = { ...always, enableOnFormTags: LISTS }
   const onAll = { ...always, enableOnFormTags: true, ignoreEventWhen: writes } as const
 
   useHotkeys('space', () => (isTimeline ? toggleMix() : togglePlay()), onAll)
@@ -85,6 +86,7 @@ export function useKeys() {
     onLists,
   )
   useHotkeys('e', () => exportHeard(), onLists)
+  useHotkeys('m', () => markHere(source()), onLists)
   useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), onLists)
   useHotkeys('i', () => setOutlook((outlook) => ({ turns: !outlook.turns, looping: true })), onLists)
   useHotkeys('n', () => hearNext(1), onLists)

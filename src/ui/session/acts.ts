@@ -11,7 +11,7 @@ import {
   undo as undoStep,
   type Variant,
 } from '../../session'
-import { changeTarget, dropSource, dropVariant, movePitches, placeVariant, plainTarget } from './edits'
+import { changeTarget, dropSource, dropVariant, movePitches, placeVariant, plainTarget, setKin } from './edits'
 import { hearLane, hearWhenReady, leaveTried, playback } from './hear/listening'
 import { mayChange } from './state/access'
 import { notify } from './state/notices'
@@ -96,6 +96,14 @@ export function transpose(sourceIds: readonly string[], semitones: number, gestu
   const { ended, ...done } = movePitches(sourceIds, semitones, gesture)
   for (const text of ended) say(text)
   return done
+}
+
+/** Say that sources were recorded together; the first of them leads. */
+export function markKin(sourceIds: readonly string[]) {
+  if (!mayChange()) return
+  setKin(sourceIds)
+  const lead = getState().history.present.sources.find(({ id }) => id === sourceIds[0])
+  if (lead) notify({ tone: 'plain', text: `${sourceIds.length} timed as one, by ${lead.name}`, undo: true })
 }
 
 function say(text: string | undefined) {

@@ -1,11 +1,12 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { createRandom } from '../../core/dsp/random'
-import { PLAIN_TARGET, REFERENCE, sessionSchema } from '../../session'
+import { newSource, PLAIN_TARGET, REFERENCE, sessionSchema } from '../../session'
 import { answering, measurementOf, openSession, RATE, store } from '../testing/openSession'
 import { answerWith } from '../testing/standInWorker'
 import {
   addVariant,
   copyVariant,
+  markKin,
   redo,
   removeSource,
   removeVariant,
@@ -15,6 +16,7 @@ import {
   undo,
 } from './acts'
 import {
+  dropKin,
   editAttacks,
   rename,
   setFollows,
@@ -27,10 +29,12 @@ import {
   setSessionKey,
   setSetting,
 } from './edits'
+import { addMark, dropMark, moveMark, setSlot } from './film/slots'
 import { hearLane, laneGains } from './hear/listening'
 import { listenAround } from './hear/places'
 import { setOutlook } from './state/outlook'
 import { activeLane, chosenVariant } from './state/store'
+import { movePin } from './timing'
 import { answerBlind, finishRanking, gradeHidden, hearHidden, startBlind, stopBlind } from './try/blind'
 import { showView } from './views'
 
@@ -261,5 +265,92 @@ describe('listening without names', () => {
     showView('sweep')
     expect(state().outlook.view).toBe('sweep')
     expect(source().blind).toHaveLength(1)
+  })
+})
+
+describe('kin', () => {
+  const other = () => session().sources[1] as typeof source extends () => infer S ? S : never
+  beforeEach(() => {
+    const facts = { frames: 4 * RATE, sampleRate: RATE, channels: 1, container: 'WAV', peak: 0.5 }
+    const [first] = session().sources
+    if (!first) throw new Error('no source')
+    const sources = [
+      { ...first, facts },
+      { ...first, id: 'room', name: 'Room', facts },
+    ]
+    store.setState({ history: { ...state().history, present: { ...session(), sources } } })
+    markKin([source().id, 'room'])
+  })
+  it('have one length, one timing and one part of the file, whichever of them is changed; each change is one step', () => {
+    setTarget('room', { stretch: 1.25 })
+    expect(source().target.stretch).toBe(1.25)
+    movePin(source(), 1, 1.1)
+    expect(other().timing).toEqual(source().timing)
+    expect(other().timing?.placed).toEqual([{ source: 1, own: 1.1 }])
+    setRange('room', { start: RATE, end: 3 * RATE })
+    expect(source().range).toEqual({ start: RATE, end: 3 * RATE })
+    setHand('room', { key: { root: 2 } })
+    expect(source().hand.key).toBeUndefined()
+    for (const _ of ['hand', 'range', 'pin', 'stretch']) undo()
+    expect(source().target.stretch).toBe(1)
+    expect(other()).toMatchObject({ kin: [source().id, 'room'], target: { stretch: 1 } })
+    undo()
+    expect(other().kin).toBeUndefined()
+  })
+  it('go their own ways when they are let go, and when one is removed', () => {
+    setTarget('room', { stretch: 1.5 })
+    dropKin([source().id, 'room'])
+    setTarget('room', { stretch: 2 })
+    expect([source().target.stretch, other().target.stretch]).toEqual([1.5, 2])
+    undo()
+    undo()
+    removeSource('room')
+    expect(source().kin).toBeUndefined()
+    undo()
+    expect(other().kin).toEqual([source().id, 'room'])
+  })
+})
+
+describe('a slot of picture', () => {
+  const film = {
+    ...newSource({ id: 'film', name: 'Clock', file: 'clock.webm', origin: 'file' }),
+    facts: {
+      ...{ frames: 12 * RATE, sampleRate: RATE, channels: 1, container: 'WebM', peak: 0.5 },
+      picture: { seconds: 12, width: 320, height: 180, rate: 25 },
+    },
+  }
+  const marks = () => session().sources[1]?.marks ?? []
+  beforeEach(() => {
+    const [first] = session().sources
+    const facts = { frames: 4 * RATE, sampleRate: RATE, channels: 1, container: 'WAV', peak: 0.5 }
+    if (!first) throw new Error('no source')
+    store.setState({ history: { ...state().history, present: { ...session(), sources: [{ ...first, facts }, film] } } })
+  })
+  it('is followed as its marks move, let go by a length by hand, and left when its film goes; each is one step', () => {
+    const from = addMark(film, 3.01)
+    const to = addMark(film, 9.02)
+    // a mark lies on a picture, and a picture is marked once
+    expect(marks().map(({ seconds }) => seconds)).toEqual([3, 9])
+    expect(addMark(session().sources[1] ?? film, 3.03)).toBe(from)
+    setSlot(source(), { film: 'film', from, to, fill: 'even' })
+    expect(source().target.stretch).toBe(1.5)
+    moveMark(film, to, 7)
+    expect(source().target.stretch).toBe(1)
+    undo()
+    expect(source().target.stretch).toBe(1.5)
+    setTarget(source().id, { stretch: 2 })
+    expect(source().slot).toMatchObject({ film: 'film', fill: 'free' })
+    moveMark(film, to, 8)
+    expect(source().target.stretch).toBe(2)
+    undo()
+    undo()
+    expect(source().slot?.fill).toBe('even')
+    dropMark(film, to)
+    expect(source().slot?.to).toBeUndefined()
+    expect(source().target.stretch).toBe(9 / 4)
+    removeSource('film')
+    expect(source().slot).toBeUndefined()
+    undo()
+    expect(source().slot).toMatchObject({ film: 'film', from })
   })
 })

@@ -5,19 +5,25 @@ import {
   change,
   clampPitch,
   clampStretch,
+  filled,
   type Hand,
+  isTimedAs,
   isUntuned,
   type Key,
   keyInterval,
   keyOf,
+  kinOf,
+  leadOf,
   MAX_VARIANTS,
   PLAIN_TARGET,
   partFacts,
   placedOf,
   type Session,
   type Source,
+  slotOf,
   type Target,
   tempoOf,
+  timeAs,
   type Variant,
 } from '../../session'
 import { mayChange } from './state/access'
@@ -40,18 +46,69 @@ export function edit(label: string, recipe: (session: Session) => void, gesture?
       label,
       (session) => {
         recipe(session)
+        settleSlots(session, state.history.present)
+        settleKin(session, state.history.present, 'to the lead')
         settleTimings(session, state)
+        settleKin(session, state.history.present, 'from the lead')
       },
       gesture,
     ),
   }))
 }
 
+/** What fills a slot of picture follows its marks; what is given another length by hand no longer fills it. */
+function settleSlots(draft: Session, present: Session) {
+  const plain = (source: Source): Source => (isDraft(source) ? current(source) : source)
+  const films = draft.sources.filter(({ facts }) => facts?.picture).map(plain)
+  for (const source of draft.sources) {
+    if (!source.slot) continue
+    const now = plain(source)
+    const before = present.sources.find(({ id }) => id === now.id)
+    const { slot } = now
+    if (!slot || !films.some(({ id }) => id === slot.film)) {
+      delete source.slot
+      continue
+    }
+    const [is, was] = [slotOf(films, now), before && slotOf(present.sources, before)]
+    const isMoved =
+      !before || slot !== before.slot || now.range !== before.range || is?.from !== was?.from || is?.to !== was?.to
+    const isByHand =
+      now.target.stretch !== before?.target.stretch || now.timing?.speedCurve !== before?.timing?.speedCurve
+    if (isMoved) {
+      const { target, follows, timing } = filled([...films, now], now, before?.slot?.fill)
+      Object.assign(source, { target, follows })
+      if (timing) source.timing = timing
+      else delete source.timing
+    }
+    if (!isMoved && isByHand && slot.fill !== 'free') source.slot.fill = 'free'
+  }
+}
+
+/** What is done to the time of one of kin is done to all: to the one that leads first, and from there to the others. */
+function settleKin(draft: Session, present: Session, way: 'to the lead' | 'from the lead') {
+  for (const lead of draft.sources) {
+    const all = kinOf(draft.sources, lead)
+    if (all.length < 2 || all[0] !== lead) continue
+    const isChanged = (source: Source) => {
+      const now: Source = isDraft(source) ? current(source) : source
+      const before = present.sources.find(({ id }) => id === now.id)
+      return !before || before.kin !== now.kin || !isTimedAs(before, now)
+    }
+    const changed = all.filter(isChanged)
+    if (changed.length === 0) continue
+    const driving = changed.includes(lead) ? lead : (changed[0] as Source)
+    const meant: Source = isDraft(driving) ? current(driving) : driving
+    if (way === 'to the lead') {
+      if (driving !== lead) timeAs(lead, meant)
+    } else for (const other of all) if (other !== lead) timeAs(other, meant)
+  }
+}
+
 /** What a rule and pins come to follows whatever they go by: attacks, beats, the part of the file, grooves. */
 function settleTimings(draft: Session, { history: { present }, knowledge }: State) {
   const grooves = isDraft(draft.grooves) ? current(draft.grooves) : draft.grooves
   for (const source of draft.sources) {
-    if (!source.timing) continue
+    if (!source.timing || leadOf(draft.sources, source) !== source) continue
     const now: Source = isDraft(source) ? current(source) : source
     const before = present.sources.find(({ id }) => id === now.id)
     if (!before || !now.timing || now === before) continue
@@ -62,9 +119,13 @@ function settleTimings(draft: Session, { history: { present }, knowledge }: Stat
       hand === before.hand &&
       range === before.range &&
       grooves === present.grooves
-    if (!isSame) source.timing.placed = placedOf(now, knowledge[now.id], grooves)
+    // frozen, so that thousands of pins are not looked through for what may be a draft
+    if (!isSame) source.timing = { ...now.timing, placed: frozen(placedOf(now, knowledge[now.id], grooves)) }
   }
 }
+
+/** Plain data that nobody changes. */
+const frozen = <T>(list: T[]): T[] => Object.freeze(list) as T[]
 
 export function editSource(sourceId: string, label: string, recipe: (source: Source) => void, gesture?: string) {
   edit(
@@ -195,10 +256,32 @@ export function dropVariant(source: Source, variant: Variant) {
 export function dropSource(source: Source) {
   edit(`Remove ${source.name}`, (session) => {
     session.sources = session.sources.filter(({ id }) => id !== source.id)
+    for (const other of session.sources) {
+      const kin = other.kin?.filter((id) => id !== source.id)
+      if (kin && kin.length > 1) other.kin = kin
+      else delete other.kin
+    }
     // what lay on the timeline of it goes with it, and comes back with it
     session.parts = session.parts.filter((part) => part.source !== source.id)
   })
 }
+
+/** Say that sources were recorded together: from now on they are timed as one, as the first of them is. */
+export const setKin = (sourceIds: readonly string[]) =>
+  edit('Recorded together', (session) => {
+    for (const source of session.sources) {
+      const isOne = sourceIds.includes(source.id)
+      if (isOne) source.kin = [...sourceIds]
+      // who goes with these goes with no others any more
+      else if (source.kin?.some((id) => sourceIds.includes(id))) delete source.kin
+    }
+  })
+
+/** Sources that were recorded together go their own ways; what was done to their time stays. */
+export const dropKin = (sourceIds: readonly string[]) =>
+  edit('No longer together', (session) => {
+    for (const source of session.sources) if (sourceIds.includes(source.id)) delete source.kin
+  })
 
 export function setMethod(source: Source, variant: Variant, methodId: string) {
   editVariant(source, variant.id, 'Method', (draft) => {

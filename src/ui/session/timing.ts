@@ -4,6 +4,7 @@ import {
   grooveJson,
   type Pin,
   placePin,
+  readGroove,
   SAME_MOMENT_SECONDS,
   type SpeedPoint,
   speedBetween,
@@ -12,6 +13,7 @@ import {
 import {
   gridBeatsOf,
   hitsOf,
+  leadOf,
   type NamedGroove,
   partStart,
   ruleOf,
@@ -23,12 +25,15 @@ import {
 import { saveFile } from '../common/saveFile'
 import { edit, editSource } from './edits'
 import { knowledgeOf } from './know/knowledge'
-import { notify } from './state/notices'
-import { store } from './state/store'
+import { notify, tell } from './state/notices'
+import { store, useSession } from './state/store'
 
 /** All that can be done to the timing inside a source. Moments are seconds of its file. Each gesture is one step. */
 
 const { getState } = store
+
+/** The source by whose attacks one is timed: of kin the one that leads, else itself. */
+export const useLead = (source: Source): Source => useSession((state) => leadOf(state.history.present.sources, source))
 
 const foundOf = (source: Source) => knowledgeOf(getState(), source)
 const rateOf = (source: Source) => source.facts?.sampleRate ?? 48_000
@@ -72,17 +77,19 @@ const isAt = (seconds: number) => (pin: Pin) => Math.abs(pin.source - seconds) <
 /** What lies right before and right behind a moment of the file: other pins, or attacks where they are held. */
 function beside(source: Source, others: readonly Pin[], moment: number): Pin[] {
   const start = partStart(source)
-  const placed = timingOf(source).placed.filter((pin) => !isAt(moment)(pin))
-  const tied = ruleOf(source).strength > 0 ? placed : others
-  const held = hitsOf(source, foundOf(source))
-    .map(({ seconds }) => ({ source: seconds + start, own: seconds + start }))
-    .filter((pin) => !isAt(moment)(pin))
+  const isHere = isAt(moment)
   let before: Pin | undefined
   let behind: Pin | undefined
   // of one moment the tie counts, not where it would be held
-  for (const pin of [...tied, ...held]) {
-    if (pin.source < moment && pin.source > (before?.source ?? Number.NEGATIVE_INFINITY) + 1e-6) before = pin
-    if (pin.source > moment && pin.source < (behind?.source ?? Number.POSITIVE_INFINITY) - 1e-6) behind = pin
+  const look = (at: number, own: number) => {
+    if (at < moment && at > (before?.source ?? Number.NEGATIVE_INFINITY) + 1e-6) before = { source: at, own }
+    if (at > moment && at < (behind?.source ?? Number.POSITIVE_INFINITY) - 1e-6) behind = { source: at, own }
+  }
+  const tied = ruleOf(source).strength > 0 ? timingOf(source).placed : others
+  for (const pin of tied) if (!isHere(pin)) look(pin.source, pin.own)
+  for (const { seconds } of hitsOf(source, foundOf(source))) {
+    const at = seconds + start
+    if (Math.abs(at - moment) >= SAME_MOMENT_SECONDS) look(at, at)
   }
   return [before, behind].flatMap((pin) => pin ?? [])
 }
@@ -173,20 +180,52 @@ export function takeGrooveOf(source: Source, bars = 1): NamedGroove | undefined 
   }
   const beatsPerBar = source.hand.beatsPerBar ?? found?.tempo.beatsPerBar ?? 4
   const groove: Groove = takeGroove(hitsOf(source, found), beats.own, { grid: ruleOf(source).grid, beatsPerBar, bars })
-  const named: NamedGroove = {
-    ...groove,
-    id: crypto.randomUUID(),
-    name: source.name,
-    offsets: [...groove.offsets],
-    spreads: [...groove.spreads],
-    counts: [...groove.counts],
-  }
+  const named = namedGroove(groove, source.name)
   edit('Take groove', (session) => {
     session.grooves.push(named)
   })
   notify({ tone: 'plain', text: `Groove of ${source.name} taken: lay it on another source under Timing`, undo: true })
   return named
 }
+
+const namedGroove = (groove: Groove, name: string): NamedGroove => ({
+  ...groove,
+  id: crypto.randomUUID(),
+  name,
+  offsets: [...groove.offsets],
+  spreads: [...groove.spreads],
+  counts: [...groove.counts],
+})
+
+/** Bring a groove in that was saved as JSON, here or by the command. */
+export async function bringInGroove(file: File) {
+  try {
+    const groove = readGroove(await file.text(), file.name)
+    const name = file.name.replace(/(_groove)?\.json$/i, '') || file.name
+    edit('Bring in groove', (session) => {
+      session.grooves.push(namedGroove(groove, name))
+    })
+    notify({ tone: 'plain', text: `Groove ${name} brought in`, undo: true })
+  } catch (error) {
+    tell(error)
+  }
+}
+
+export const renameGroove = (id: string, name: string) => {
+  const clean = name.trim()
+  if (clean)
+    edit('Rename groove', (session) => {
+      const groove = session.grooves.find((one) => one.id === id)
+      if (groove) groove.name = clean
+    })
+}
+
+/** Take a groove away; what was drawn to it is drawn to its straight grid. */
+export const dropGroove = (id: string) =>
+  edit('Remove groove', (session) => {
+    session.grooves = session.grooves.filter((groove) => groove.id !== id)
+    for (const { timing } of session.sources) if (timing?.rule?.groove === id) delete timing.rule.groove
+  })
 
 /** A groove as a file, for others to read: JSON as the command takes it, or notes. */
 export async function saveGroove(groove: NamedGroove, kind: 'json' | 'mid') {

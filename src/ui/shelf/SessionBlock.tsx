@@ -1,9 +1,9 @@
 import { useState } from 'react'
-import { isUntuned } from '../../session'
+import { isOneLength, isUntuned, MOST_KIN, type Source } from '../../session'
 import { KeySelect } from '../common/KeySelect'
 import { NumberField } from '../fields/NumberField'
-import { transpose } from '../session/acts'
-import { setSessionBpm, setSessionKey } from '../session/edits'
+import { markKin, transpose } from '../session/acts'
+import { dropKin, setSessionBpm, setSessionKey } from '../session/edits'
 import { notify } from '../session/state/notices'
 import { useSession } from '../session/state/store'
 
@@ -75,6 +75,38 @@ export function SessionBlock({ chosen }: { chosen: readonly string[] }) {
           </button>
         </div>
       )}
+      {some.length > 1 && <KinButton sources={some} />}
     </section>
+  )
+}
+
+/** Sources that are chosen together, said to be recorded together: the selected one leads. */
+function KinButton({ sources }: { readonly sources: readonly Source[] }) {
+  const selectedId = useSession((state) => state.outlook.selectedId)
+  const ids = sources.map(({ id }) => id)
+  const areKin = sources.every(({ kin }) => kin && kin.length === ids.length && ids.every((id) => kin.includes(id)))
+  const canBe = isOneLength(sources) && sources.length <= MOST_KIN
+  return (
+    <div className="mt-1">
+      <button
+        type="button"
+        className="plain-button !px-1.5 !text-tide"
+        disabled={!areKin && !canBe}
+        title={
+          canBe
+            ? 'Several microphones on one performance: one timing for all, to the frame'
+            : 'Only sounds of one length and rate can be timed as one'
+        }
+        onClick={() => {
+          if (areKin) dropKin(ids)
+          else
+            markKin(
+              ids.includes(selectedId ?? '') ? [selectedId as string, ...ids.filter((id) => id !== selectedId)] : ids,
+            )
+        }}
+      >
+        {areKin ? 'No longer together' : `Recorded together: ${ids.length} as one`}
+      </button>
+    </div>
   )
 }

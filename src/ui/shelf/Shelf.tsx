@@ -1,7 +1,7 @@
 import { LoaderCircle, Pencil, Plus, Trash2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { acceptedEndings } from '../../host/sniff'
-import { bpmText, kindOf, partFacts, type Source, soundKey, tempoOf } from '../../session'
+import { bpmText, kindOf, kinOf, leadOf, partFacts, type Source, soundKey, tempoOf } from '../../session'
 import { channelText, timeText } from '../common/formats'
 import { Guarded } from '../common/Guarded'
 import { Notices } from '../common/Notices'
@@ -18,12 +18,13 @@ import { SOURCE_TYPE } from '../session/views'
 import { droppedFiles } from './droppedFiles'
 import { FoundList } from './FoundList'
 import { KeyList } from './KeyList'
+import { OfferedKin } from './OfferedKin'
 import { OfferedSession } from './OfferedSession'
 import { RecordButton } from './RecordButton'
 import { SessionBlock } from './SessionBlock'
 import { SessionMenu } from './SessionMenu'
 
-const ACCEPT = ['audio/*', ...acceptedEndings.map((ending) => `.${ending}`), '.zumbet'].join(',')
+const ACCEPT = ['audio/*', 'video/*', ...acceptedEndings.map((ending) => `.${ending}`), '.zumbet'].join(',')
 
 /** The list of sources: pick, bring in, rename, remove. Files may be dropped anywhere in the window. */
 export function Shelf() {
@@ -121,6 +122,7 @@ function ShelfParts() {
         />
       </div>
       <OfferedSession />
+      <OfferedKin />
       {shown === 'found' && <FoundList />}
       <ul
         ref={list}
@@ -300,6 +302,7 @@ function SourceRow({
 /** Length, and what it is: what one chooses by. */
 function SourceFacts({ source }: { source: Source }) {
   const found = useSession((state) => knowledgeOf(state, source))
+  const kin = useSession((state) => kinText(state.history.present.sources, source))
   const facts = partFacts(source)
   if (!facts) return null
   const { bpm } = tempoOf(source, found)
@@ -309,12 +312,21 @@ function SourceFacts({ source }: { source: Source }) {
       {[
         timeText(facts.frames / facts.sampleRate),
         channelText(facts.channels),
+        ...(facts.picture ? ['film'] : []),
         ...(kind && kind !== 'unsure' ? [kind] : []),
         ...(bpm === undefined ? [] : [bpmText(bpm)]),
         ...(source.follows.tempo ? ['follows'] : []),
+        ...(kin ? [kin] : []),
       ].join(' · ')}
     </>
   )
+}
+
+function kinText(sources: readonly Source[], source: Source): string | undefined {
+  const kin = kinOf(sources, source)
+  if (kin.length < 2) return undefined
+  const lead = leadOf(sources, source)
+  return lead === source ? `leads ${kin.length - 1} kin` : `kin of ${lead.name}`
 }
 
 const isSessionFile = (file: File) => file.name.toLowerCase().endsWith('.zumbet')

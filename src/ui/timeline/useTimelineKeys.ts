@@ -28,10 +28,13 @@ function stepOf({ shiftKey, altKey }: KeyboardEvent): number {
   return snapBeats(here.outlook.snap) || 0.25
 }
 
+/** a list, a choice or a handle that has the focus leaves letters and numbers to the timeline */
+export const LISTS = ['SELECT', 'radio', 'slider'] as const
+
 /** Keys of the timeline. Arrows move what is chosen, else the playhead. */
 export function useTimelineKeys(enabled: boolean) {
   const plain = { enabled, preventDefault: true } as const
-  const onLists = { ...plain, enableOnFormTags: ['SELECT'] as const }
+  const onLists = { ...plain, enableOnFormTags: LISTS }
   useHotkeys('enter', () => layHere(), {
     ...plain,
     // a button that has the focus is pressed by it

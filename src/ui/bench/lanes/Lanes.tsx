@@ -9,8 +9,13 @@ import { setSelection } from '../../session/edits'
 import { laneGains, playback, seek } from '../../session/hear/listening'
 import { setOutlook } from '../../session/state/outlook'
 import { activeLane, store, useSession } from '../../session/state/store'
+import { useLead } from '../../session/timing'
+import { FilmStrip } from '../film/FilmStrip'
+import { FILM_PX } from '../film/strip'
+import { useFilmTime } from '../film/useFilmTime'
 import { MethodMenu } from '../MethodMenu'
 import { MARKS_PX, Marks } from '../marks/Marks'
+import { LanePins } from '../timing/LanePins'
 import { OffGridPlot, PLOT_PX } from '../timing/OffGridPlot'
 import { SpeedStrip } from '../timing/SpeedStrip'
 import { DisplayMenu } from './DisplayMenu'
@@ -62,7 +67,9 @@ export function Lanes({ source }: { source: Source }) {
   const active = useSession((state) => activeLane(state, source))
   const timing = useSession((state) => state.outlook.panel === 'timing')
   const Strip = useSession((state) => state.outlook.strip) === 'speed' ? SpeedStrip : OffGridPlot
-  const topPx = MARKED_PX + (timing ? PLOT_PX : 0)
+  const lead = useLead(source)
+  const filmTime = useFilmTime(source)
+  const topPx = MARKED_PX + (filmTime ? FILM_PX : 0) + (timing ? PLOT_PX : 0)
   const looping = useSession((state) => state.outlook.looping)
 
   const count = source.variants.length + 1
@@ -129,7 +136,10 @@ export function Lanes({ source }: { source: Source }) {
             <Marks source={source} view={view} widthPx={laneWidth} />
           </div>
         </div>
-        {timing && laneWidth > 0 && <Strip source={source} view={view} widthPx={laneWidth} headPx={HEAD_PX} />}
+        {filmTime && laneWidth > 0 && (
+          <FilmStrip source={source} time={filmTime} view={view} widthPx={laneWidth} headPx={HEAD_PX} />
+        )}
+        {timing && laneWidth > 0 && <Strip source={lead} view={view} widthPx={laneWidth} headPx={HEAD_PX} />}
       </div>
       <Lane
         source={source}
@@ -170,6 +180,7 @@ export function Lanes({ source }: { source: Source }) {
             <span className="absolute inset-y-0 -right-1.5 w-3 cursor-ew-resize" />
           </div>
         )}
+        {timing && Strip === OffGridPlot && <LanePins source={lead} view={view} widthPx={laneWidth} />}
         <Playhead source={source} view={view} widthPx={laneWidth} />
       </div>
       {count > 1 && <Legend />}

@@ -1,10 +1,11 @@
-import { ChartScatter, Ear, ListOrdered, SlidersHorizontal, Table2, Telescope } from 'lucide-react'
+import { ChartScatter, Clapperboard, Ear, ListOrdered, SlidersHorizontal, Table2, Telescope } from 'lucide-react'
 import { Tabs } from 'radix-ui'
 import type { ReactNode } from 'react'
 import type { Outlook, Source, Variant } from '../../../session'
 import { Guarded } from '../../common/Guarded'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
+import { FilmPanel } from '../film/FilmPanel'
 import { TimingPanel } from '../timing/TimingPanel'
 import { AdvicePanel } from './AdvicePanel'
 import { BlindPanel } from './BlindPanel'
@@ -17,6 +18,7 @@ type PanelId = Outlook['panel']
 const PANELS: readonly { readonly id: PanelId; readonly label: string; readonly icon: typeof Ear }[] = [
   { id: 'settings', label: 'Settings', icon: SlidersHorizontal },
   { id: 'timing', label: 'Timing', icon: ChartScatter },
+  { id: 'picture', label: 'Picture', icon: Clapperboard },
   { id: 'explore', label: 'Explore a setting', icon: Telescope },
   { id: 'scorecard', label: 'Scorecard', icon: Table2 },
   { id: 'advice', label: 'Advice', icon: ListOrdered },
@@ -57,6 +59,9 @@ export function Panel({ source, variant }: { source: Source; variant: Variant | 
       </Content>
       <Content value="timing" name="The timing" source={source}>
         <TimingPanel source={source} />
+      </Content>
+      <Content value="picture" name="The picture" source={source}>
+        <FilmPanel source={source} />
       </Content>
       <Content value="explore" name="The exploration" source={source}>
         {variant ? (

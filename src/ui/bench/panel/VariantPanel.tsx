@@ -1,6 +1,15 @@
 import { Copy, Download, Trash2 } from 'lucide-react'
 import { firstLanes, methodById, planOf, type Setting } from '../../../core'
-import { kindOf, MAX_VARIANTS, type Outlook, partFacts, recipeOf, type Source, type Variant } from '../../../session'
+import {
+  kindOf,
+  MAX_VARIANTS,
+  type Outlook,
+  partFacts,
+  recipeOf,
+  type Source,
+  soundKey,
+  type Variant,
+} from '../../../session'
 import { rateText } from '../../common/formats'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Progress } from '../../common/Progress'
@@ -187,7 +196,7 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
   const format = useSession((state) => state.outlook.format)
   const rate = useSession((state) => state.outlook.rate)
   const running = useSession((state) => state.exports[variant.id])
-  const heard = useSession((state) => state.loads[source.id]?.status === 'ready')
+  const heard = useSession((state) => state.loads[soundKey(source)]?.status === 'ready')
   const ownRate = source.facts ? `${rateText(source.facts.sampleRate)}, own` : 'own rate'
   return (
     <div className="flex w-[262px] flex-col justify-between gap-2 border-l border-rule pl-5 max-[960px]:border-l-0 max-[960px]:pl-0">

@@ -2,9 +2,9 @@ import { useState } from 'react'
 import { canKeepLength, SPEED_RANGE } from '../../../core'
 import { partFacts, partStart, type Source, timedFacts, timingOf } from '../../../session'
 import { timeText } from '../../common/formats'
+import { Field } from '../../fields/Field'
 import { NumberField } from '../../fields/NumberField'
 import { setKeepsLength, setSpeedBetween, setSpeedPoints } from '../../session/timing'
-import { Field } from './Field'
 
 /** The speed over a source: a part of it slower or faster, and what becomes of its length. */
 export function SpeedPanel({ source }: { source: Source }) {

@@ -1,15 +1,5 @@
-import { useState } from 'react'
-import {
-  dotsOf,
-  GRIDS,
-  type GridName,
-  gapsOf,
-  offGridOf,
-  offGridWords,
-  openGrid,
-  SWING_RANGE,
-  takesSwing,
-} from '../../../core'
+import { useMemo } from 'react'
+import { GRIDS, type GridName, gapsOf, type Pin, SWING_RANGE, takesSwing } from '../../../core'
 import {
   gridBeatsOf,
   partFacts,
@@ -20,6 +10,8 @@ import {
   type TimedDot,
   timingOf,
 } from '../../../session'
+import { useSettled } from '../../common/useSettled'
+import { Field } from '../../fields/Field'
 import { NumberField } from '../../fields/NumberField'
 import { Select } from '../../fields/Select'
 import { playback } from '../../session/hear/listening'
@@ -27,23 +19,17 @@ import { hearMoment } from '../../session/hear/places'
 import { knowledgeOf } from '../../session/know/knowledge'
 import { setOutlook } from '../../session/state/outlook'
 import { store, useSession } from '../../session/state/store'
-import {
-  addPin,
-  dropPins,
-  dropPinsBetween,
-  movePin,
-  resetTiming,
-  saveGroove,
-  setRule,
-  takeGrooveOf,
-} from '../../session/timing'
-import { Field } from './Field'
+import { addPin, dropPins, dropPinsBetween, movePin, resetTiming, setRule, useLead } from '../../session/timing'
+import { GrooveFields } from './GrooveFields'
+import { KinField } from './KinField'
 import { useChosenDot, useDots } from './OffGridPlot'
+import { OffGridWords } from './OffGridWords'
 import { SpeedPanel } from './SpeedPanel'
 import { gapText, lateText } from './words'
 
 /** The timing inside a source: its attacks against a grid, or its speed. */
-export function TimingPanel({ source }: { source: Source }) {
+export function TimingPanel({ source: shown }: { source: Source }) {
+  const source = useLead(shown)
   const strip = useSession((state) => state.outlook.strip)
   return (
     <div className="flex">
@@ -60,6 +46,7 @@ export function TimingPanel({ source }: { source: Source }) {
             {label}
           </button>
         ))}
+        <KinField source={source} />
       </fieldset>
       <div className="min-w-0 flex-1">
         {strip === 'speed' ? <SpeedPanel source={source} /> : <GridPanel source={source} />}
@@ -79,7 +66,8 @@ export function GridPanel({ source }: { source: Source }) {
   const grooves = useSession((state) => state.history.present.grooves)
   const dots = useDots(source)
   const chosen = useChosenDot(source, dots)
-  const [grooveBars, setGrooveBars] = useState(1)
+  // words follow behind a drag: they are of thousands of attacks, and nobody reads them while one is pulled
+  const told = useSettled(useMemo(() => ({ source, dots }), [source, dots]))
   const facts = partFacts(source)
   const beats = gridBeatsOf(source, found)
   if (!facts || !beats)
@@ -92,37 +80,13 @@ export function GridPanel({ source }: { source: Source }) {
   const timing = timingOf(source)
   const shape = shapeOf(rule, grooves)
   const start = partStart(source)
-  const beatsPerBar = source.hand.beatsPerBar ?? found?.tempo.beatsPerBar ?? 4
-  const grid = openGrid(shape, beats.own)
-  const onto = openGrid(shape, beats.onto)
-  const bars = ((facts.frames / facts.sampleRate) * beats.bpm) / 60 / beatsPerBar
-  const struck = dots.filter(({ isBare }) => !isBare)
-  const wordsOf = (hits: readonly { seconds: number; strength: number }[], by = grid) => {
-    const figures = offGridOf(dotsOf(hits, by, onto), by, beatsPerBar)
-    return figures ? offGridWords(figures, bars) : 'too few attacks to tell'
-  }
-  const played = wordsOf(struck)
   const moved = dots.filter(({ own, seconds }) => own !== seconds).length
   const groove = grooves.find(({ id }) => id === rule.groove)
 
   return (
     <section aria-label="Timing" className="flex flex-col gap-2.5 px-5 py-2.5 text-[12.5px]">
       <div className="flex items-baseline gap-4">
-        <span className="min-w-0 truncate" title={`As played: ${played}`}>
-          <span className="caption mr-2">As played</span>
-          <b className="font-[600]">{played}</b>
-        </span>
-        {moved > 0 && (
-          <span className="shrink-0">
-            <span className="caption mr-2">Now</span>
-            <b className="font-[600]">
-              {wordsOf(
-                struck.map(({ own, strength }) => ({ seconds: own, strength })),
-                onto,
-              )}
-            </b>
-          </span>
-        )}
+        <OffGridWords {...told} />
         <span className="caption ml-auto whitespace-nowrap" role="status">
           {moved} of {dots.length} moved
         </span>
@@ -197,57 +161,7 @@ export function GridPanel({ source }: { source: Source }) {
             onReset={() => setRule(source, { windowMs: undefined })}
           />
         </Field>
-        <Field caption="Groove">
-          <Select
-            aria-label="Groove"
-            value={rule.groove ?? ''}
-            onChange={(event) => setRule(source, { groove: event.target.value || undefined })}
-          >
-            <option value="">none</option>
-            {grooves.map(({ id, name }) => (
-              <option key={id} value={id}>
-                {name}
-              </option>
-            ))}
-          </Select>
-        </Field>
-        <span className="inline-flex items-center gap-1">
-          <button
-            type="button"
-            className="plain-button !h-6 !text-tide"
-            onClick={() => takeGrooveOf(source, grooveBars)}
-          >
-            Take groove
-          </button>
-          <select
-            aria-label="Bars of the groove"
-            className="bare-select caption"
-            value={grooveBars}
-            onChange={(event) => setGrooveBars(Number(event.target.value))}
-          >
-            {[1, 2, 4].map((count) => (
-              <option key={count} value={count}>
-                {count === 1 ? '1 bar' : `${count} bars`}
-              </option>
-            ))}
-          </select>
-        </span>
-        {groove && (
-          <span className="inline-flex items-center gap-1">
-            <span className="caption">as a file</span>
-            {(['json', 'mid'] as const).map((kind) => (
-              <button
-                key={kind}
-                type="button"
-                className="plain-button !h-6 !px-1.5"
-                aria-label={`Save the groove as ${kind === 'json' ? 'JSON' : 'MIDI'}`}
-                onClick={() => void saveGroove(groove, kind)}
-              >
-                {kind === 'json' ? 'JSON' : 'MIDI'}
-              </button>
-            ))}
-          </span>
-        )}
+        <GrooveFields source={source} groove={groove} />
         <label className="inline-flex h-6 items-center gap-1.5">
           <input
             type="checkbox"
@@ -270,6 +184,17 @@ export function GridPanel({ source }: { source: Source }) {
   )
 }
 
+/** The gaps before and behind a moment of the file, seconds of the part. */
+function gapsBeside(placed: readonly Pin[], moment: number, start: number, seconds: number) {
+  const at = placed.findIndex(({ source }) => source > moment - 1e-6)
+  const near = at < 0 ? placed.slice(-1) : placed.slice(Math.max(0, at - 1), at + 2)
+  const isFirst = at >= 0 && at <= 1
+  const isLast = at < 0 || at + 2 >= placed.length
+  const own = near.map((pin) => ({ source: pin.source - start, own: pin.own - start }))
+  // the ends of the part count only where nothing lies between
+  return gapsOf(own, seconds).slice(isFirst ? 0 : 1, isLast ? undefined : -1)
+}
+
 function Chosen({
   source,
   dot,
@@ -287,12 +212,7 @@ function Chosen({
   )
   const facts = partFacts(source)
   const seconds = facts ? facts.frames / facts.sampleRate : 0
-  const gaps = dot
-    ? gapsOf(
-        timingOf(source).placed.map((pin) => ({ source: pin.source - start, own: pin.own - start })),
-        seconds,
-      )
-    : []
+  const gaps = dot ? gapsBeside(timingOf(source).placed, dot.seconds + start, start, seconds) : []
   const { selection } = source
   const inSelection =
     selection && facts
@@ -346,7 +266,9 @@ function Chosen({
           </button>
         </>
       ) : (
-        <span className="caption pb-1">Choose an attack in the plot above: pull it, or use the arrow keys</span>
+        <span className="caption pb-1">
+          Choose an attack above: pull its dot, or its handle in the lanes, or use the arrow keys
+        </span>
       )}
       <button
         type="button"

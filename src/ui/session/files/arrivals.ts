@@ -1,6 +1,6 @@
 import { AppError } from '../../../core'
 import { sniff } from '../../../host/sniff'
-import { newSource } from '../../../session'
+import { isOneLength, newSource } from '../../../session'
 import type { ArrivalRow, Held } from '../../../storage'
 import { selectSource } from '../acts'
 import { edit } from '../edits'
@@ -72,7 +72,17 @@ export async function bringIn(list: readonly File[]): Promise<readonly File[]> {
     }
   }
   const came = await Promise.all(ends)
+  offerKin(arriving.filter((_, n) => came[n]).map(({ id }) => id))
   return list.filter((_, n) => !came[n])
+}
+
+/** Sounds of one length and rate that came together may be microphones on one performance: that is asked, not taken. */
+function offerKin(ids: readonly string[]) {
+  const { sources } = getState().history.present
+  const came = sources.filter(({ id, kin }) => ids.includes(id) && !kin)
+  const alike = came.map((one) => came.filter((other) => one === other || isOneLength([one, other])))
+  const [most] = alike.sort((a, b) => b.length - a.length)
+  if (most && most.length > 1) setState({ offeredKin: most.map(({ id }) => id) })
 }
 
 /** enough to tell what a file is; of one that begins with tags, behind any picture in them */

@@ -45,8 +45,10 @@ function shelfOf(lengths: Record<string, number>, missing: readonly string[] = [
     return soundOf(lengths[(job.file as string).replace('.wav', '')] ?? 1000, inFile)
   })
   const pool = { run, limit() {} } as unknown as JobPool
-  const shelf = createAudioShelf(pool, async (keys) =>
-    keys.some((key) => missing.includes(key ?? '')) ? undefined : new Blob(['RIFF']),
+  const shelf = createAudioShelf(
+    pool,
+    async (keys) => (keys.some((key) => missing.includes(key ?? '')) ? undefined : new Blob(['RIFF'])),
+    (one) => [one],
   )
   return { shelf, asked }
 }

@@ -1,5 +1,6 @@
 import { AppError, type Markers } from '../../../core'
 import {
+  amongSounds,
   type DecodedSound,
   isLong,
   type JobPool,
@@ -27,12 +28,13 @@ const PLAIN = ['WAV', 'AIFF', 'CAF']
 const MOST_SAMPLES_HELD = 2 * 48_000 * 60 * 10
 
 /**
- * Sounds that are open, the last used ones up to about ten minutes of stereo in memory; others are read again from the browser's
- * storage, or from the server for demo sounds. Long ones stay in their files and take none of it.
+ * Sounds that are open, the last used ones up to about ten minutes of stereo in memory; others are read again from the
+ * browser's storage, or from the server for demo sounds. Long ones stay in their files and take none of it.
  */
 export function createAudioShelf(
   pool: JobPool,
   readContent: (keys: readonly (string | undefined)[]) => Promise<Blob | undefined>,
+  kinOf: (source: Source) => readonly Source[],
 ) {
   const held = new Map<string, Promise<LoadedSound>>()
   const sizes = new Map<string, number>()
@@ -47,6 +49,20 @@ export function createAudioShelf(
   async function load(source: Source, rank: number): Promise<LoadedSound> {
     const blob = await bytesOf(source)
     return pool.run<'decode'>({ kind: 'decode', blob, file: source.file }, { rank, ...readLimit(blob, source.file) })
+  }
+
+  /** A whole sound, and with it those that were recorded together with it. */
+  async function withKin(source: Source, rank: number): Promise<LoadedSound> {
+    const [whole, ...all] = await Promise.all([source, ...othersOf(source)].map((one) => shelf.get(one, rank)))
+    const own = whole as LoadedSound
+    if (all.length === 0) return own
+    const sounds = all.map(({ decoded }) => decoded.sound)
+    return { ...own, decoded: { ...own.decoded, sound: amongSounds(sounds, placeIn(kinOf(source), source)) } }
+  }
+  /** all of kin, itself among them; none where there are no others */
+  const othersOf = (source: Source) => {
+    const kin = kinOf(source)
+    return kin.length > 1 ? kin : []
   }
 
   /** The part of a sound that is worked with: the same samples, seen through a narrower window. */
@@ -70,6 +86,8 @@ export function createAudioShelf(
   }
 
   const shelf = {
+    /** The bytes of a source's file. */
+    bytes: bytesOf,
     /**
      * The samples of a whole file, as soon as may be, to be played with many others: nothing of them is looked at.
      * Those of a long file of plain samples stay there.
@@ -83,7 +101,9 @@ export function createAudioShelf(
       pool.run<'taggedTempo'>({ kind: 'taggedTempo', blob: await bytesOf(source), file: source.file }, { rank }),
     /** The same of the part that is worked with. */
     async open(source: Source): Promise<Sound> {
-      const sound = await shelf.openWhole(source)
+      const kin = othersOf(source)
+      const sounds = await Promise.all((kin.length > 0 ? kin : [source]).map((one) => shelf.openWhole(one)))
+      const sound = kin.length > 0 ? amongSounds(sounds, placeIn(kin, source)) : (sounds[0] as Sound)
       return source.range ? partOfSound(sound, source.range.start, source.range.end) : sound
     },
     /** What a sound that was opened looks like, and what its file says of it where nobody has written that down yet. */
@@ -96,10 +116,10 @@ export function createAudioShelf(
     /** The part of a source that is worked with. */
     getPart(source: Source, rank = 0): Promise<LoadedSound> {
       const { range } = source
-      if (!range) return shelf.get(source, rank)
+      if (!range) return withKin(source, rank)
       const key = soundKey(source)
       if (lastPart?.key !== key) {
-        const sound = shelf.get(source).then((whole) => part(whole, range))
+        const sound = withKin(source, 0).then((whole) => part(whole, range))
         lastPart = { key, sound }
         sound.catch(() => {
           lastPart = undefined
@@ -141,6 +161,8 @@ export function createAudioShelf(
   }
   return shelf
 }
+
+const placeIn = (kin: readonly Source[], { id }: Source) => kin.findIndex((one) => one.id === id)
 
 /** Read a sound that is to be played with many others. */
 export const openTogether = (pool: JobPool, blob: Blob, file: string, rank: number): Promise<Sound> =>

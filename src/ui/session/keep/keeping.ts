@@ -28,6 +28,9 @@ const AGAIN_MS = 5000
 let onSaved = () => {}
 let onOvertaken = () => {}
 
+// what waits for a rest is written before the page goes
+globalThis.addEventListener?.('pagehide', () => void keeper.settled())
+
 /** Be told when something was written, and when another tab wrote meanwhile. */
 export function onKept(events: { readonly saved: () => void; readonly overtaken: () => void }) {
   onSaved = events.saved

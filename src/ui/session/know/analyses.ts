@@ -1,6 +1,6 @@
 import { type Analysis, type AnalysisNeed, needsOf, type Recipe } from '../../../core'
 import type { Sound } from '../../../engine'
-import { heldAnalysis, partKey, type Source } from '../../../session'
+import { heldAnalysis, leadOf, partKey, type Source } from '../../../session'
 import { pool } from '../state/engine'
 import { tell } from '../state/notices'
 import { type State, store } from '../state/store'
@@ -10,31 +10,35 @@ import { type State, store } from '../state/store'
 const { getState, setState } = store
 const running = new Map<string, Promise<Analysis>>()
 
+/** Methods are told what is so of the source that leads, where it is one of kin. */
+const keyOf = (source: Source) => partKey(leadOf(getState().history.present.sources, source))
+
 const missing = (analysis: Analysis, needs: readonly AnalysisNeed[]) => needs.filter((need) => !analysis[need])
 
 /** Whether all that a recipe needs of its source is there. */
 export function isKnown(state: State, source: Source, recipe: Recipe): boolean {
-  return missing(state.analyses[partKey(source)] ?? {}, needsOf(recipe)).length === 0
+  return missing(state.analyses[keyOf(source)] ?? {}, needsOf(recipe)).length === 0
 }
 
 /** What is known so far, with what was corrected by hand. */
 export function knownSoFar(state: State, source: Source): Analysis | undefined {
-  const analysis = state.analyses[partKey(source)]
+  const analysis = state.analyses[keyOf(source)]
   return analysis && heldAnalysis(source, analysis)
 }
 
 /** Attacks of a whole file that were found with all else that is known of it are not looked for again. */
 function takeKnown(source: Source) {
   const { analyses, knowledge } = getState()
-  const key = partKey(source)
-  const attacks = knowledge[source.id]?.attacks
+  const lead = leadOf(getState().history.present.sources, source)
+  const key = keyOf(source)
+  const attacks = knowledge[lead.id]?.attacks
   if (source.range || !attacks || analyses[key]?.attacks || running.has(key)) return
   setState((state) => ({ analyses: { ...state.analyses, [key]: { ...state.analyses[key], attacks } } }))
 }
 
 /** Begin to find out what these recipes need and nobody has found out yet; all at once for each source. */
 export function syncAnalysis(source: Source, sound: Sound, recipes: readonly Recipe[], rank = 1) {
-  const key = partKey(source)
+  const key = keyOf(source)
   takeKnown(source)
   const needs = [...new Set<AnalysisNeed>(recipes.flatMap(needsOf))]
   const lacking = missing(getState().analyses[key] ?? {}, needs)
@@ -43,7 +47,7 @@ export function syncAnalysis(source: Source, sound: Sound, recipes: readonly Rec
 
 /** The analysis of a source, with all that a recipe needs. */
 export async function analysisOf(source: Source, sound: Sound, recipe: Recipe): Promise<Analysis> {
-  const key = partKey(source)
+  const key = keyOf(source)
   for (;;) {
     const known = getState().analyses[key] ?? {}
     const lacking = missing(known, needsOf(recipe))

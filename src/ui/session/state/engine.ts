@@ -1,4 +1,5 @@
 import { createWorkerPool } from '../../../engine'
+import { kinOf } from '../../../session'
 import {
   createArrivalKeeper,
   createAsideKeeper,
@@ -9,6 +10,7 @@ import {
   openDatabase,
 } from '../../../storage'
 import { createAudioShelf } from '../files/audioShelf'
+import { store } from './store'
 
 /** The one database, worker pool and shelf of sounds in memory that all of the session shares. */
 export const database = openDatabase()
@@ -19,4 +21,6 @@ export const knowledgeRows = createKnowledgeKeeper(database)
 export const trialRows = createTrialKeeper(database, () => Date.now())
 export const foundRows = createFoundKeeper(database)
 export const pool = createWorkerPool()
-export const shelf = createAudioShelf(pool, contents.get)
+export const shelf = createAudioShelf(pool, contents.get, (source) =>
+  kinOf(store.getState().history.present.sources, source),
+)

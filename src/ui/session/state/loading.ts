@@ -26,6 +26,7 @@ export function rememberFacts(sourceId: string, { decoded, facts, hash }: Loaded
     container: decoded.container,
     ...(decoded.depth && { depth: decoded.depth }),
     peak: facts.peak,
+    ...(decoded.picture && { picture: decoded.picture }),
     hash,
   }
   setState((state) => ({

@@ -212,6 +212,8 @@ export interface State {
   readonly unsaved: unknown
   readonly aside: readonly Aside[]
   readonly offered: Offered | undefined
+  /** sources that came in together and have one length, as long as nobody has said whether they are kin */
+  readonly offeredKin: readonly string[]
   readonly fileWork: FileWork | undefined
   readonly history: History<Session>
   readonly outlook: Outlook
@@ -268,6 +270,7 @@ export const store = createStore<State>(() => ({
   unsaved: undefined,
   aside: [],
   offered: undefined,
+  offeredKin: [],
   fileWork: undefined,
   history: startHistory<Session>({ version: SESSION_VERSION, bpm: 96, ...NO_TIMELINE, sources: [] }),
   outlook: firstOutlook('ink'),

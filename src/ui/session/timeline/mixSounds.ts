@@ -1,9 +1,10 @@
 import type { Levels, Recipe } from '../../../core'
-import { hasLevels, partOfSound, type Sound, withLevels } from '../../../engine'
-import { partKey, partRecipe, type Session, type Source } from '../../../session'
+import { amongSounds, hasLevels, partOfSound, type Sound, withLevels } from '../../../engine'
+import { kinOf, partKey, partRecipe, type Session, type Source } from '../../../session'
 import { openTogether } from '../files/audioShelf'
 import { syncAnalysis } from '../know/analyses'
 import { pool } from '../state/engine'
+import { store } from '../state/store'
 
 /** What has to be known of sounds before they can be heard together, by their content. */
 
@@ -14,6 +15,12 @@ const MOST_KEPT = 64
 /** A sound with its levels, where they take a while to find out. */
 export async function withItsLevels(source: Source, sound: Sound): Promise<Sound> {
   if (hasLevels(sound)) return sound
+  const { kin } = sound
+  if (kin) {
+    const all = kinOf(store.getState().history.present.sources, source)
+    const sounds = await Promise.all(kin.sounds.map((own, n) => withItsLevels(all[n] ?? source, own)))
+    return amongSounds(sounds, kin.own)
+  }
   const key = partKey(source)
   const finding = levels.get(key) ?? pool.run<'levels'>({ kind: 'levels', sound }, { rank: 0 })
   levels.set(key, finding)
@@ -36,6 +43,8 @@ export const recipesOf = ({ parts }: Pick<Session, 'parts'>, source: Source): re
  * Whatever fails is told when the sound is opened to be heard.
  */
 export async function prepareFirst(recipes: readonly Recipe[], source: Source, blob: Blob) {
+  // kin are timed by another one, which need not be there yet
+  if (source.kin) return
   try {
     const whole = await openTogether(pool, blob, source.file, 1)
     const { range } = source
