@@ -35,7 +35,7 @@ describe('the session keeper', () => {
     expect((await keeper.load())?.session).toEqual({ n: 201 })
   })
 
-  it('rests behind a session that takes long to look through, until somebody waits for it', async () => {
+  it('rests behind a session that takes long to look through while changes come at once, and holds back none that comes alone', async () => {
     const database = fresh()
     const slow = (session: unknown) => {
       const end = performance.now() + 25
@@ -51,14 +51,19 @@ describe('the session keeper', () => {
     await keeper.load()
     keeper.saveSession({ n: 0 })
     await new Promise((resolve) => setTimeout(resolve, 100))
-    for (let n = 1; n <= 20; n++) {
+    // one that comes alone is not held back
+    keeper.saveSession({ n: 1 })
+    await new Promise((resolve) => setTimeout(resolve, 100))
+    expect(writes).toBe(1)
+    // those of a gesture are
+    for (let n = 2; n <= 20; n++) {
       keeper.saveSession({ n })
-      await new Promise((resolve) => setTimeout(resolve, 2))
+      await Promise.resolve()
     }
-    expect(writes).toBe(0)
+    expect(writes).toBeLessThan(3)
     keeper.saveOutlook({ zoomed: true })
     await keeper.settled()
-    expect(writes).toBe(1)
+    expect(writes).toBeLessThan(5)
     expect(await keeper.load()).toEqual({ session: { n: 20 }, outlook: { zoomed: true } })
   })
 

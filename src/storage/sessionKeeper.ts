@@ -11,6 +11,8 @@ export interface Kept {
 const LONG_MS = 12
 const REST_TIMES = 20
 const MOST_REST_MS = 1000
+/** changes that follow one another faster are one gesture that still goes on */
+const GESTURE_MS = 80
 
 interface Events {
   /** A write failed; what it was to write is written again with the next one. */
@@ -24,8 +26,8 @@ interface Events {
 /**
  * Session and outlook are kept as they change, each in its own row. A write starts with the change itself. What changes
  * meanwhile is written right after it: the last state always lands, and none is written twice. A session
- * that takes long to look through is followed by a rest: a drag through thousands of pins must not be held up by
- * writing them. The session is only written over what this keeper read or wrote itself.
+ * that takes long to look through is followed by a rest, as long as changes follow one another at once: a drag through thousands of pins must not
+ * be held up by writing them. A change that comes alone never waits. The session is only written over what this keeper read or wrote itself.
  * @param checked  gives what is to be written, as it may be.
  */
 export function createSessionKeeper<S, O>(
@@ -40,6 +42,8 @@ export function createSessionKeeper<S, O>(
   let revision: number | undefined
   let open = true
   let endRest: (() => void) | undefined
+  let givenMs = Number.NEGATIVE_INFINITY
+  let quiet: ReturnType<typeof setTimeout> | undefined
 
   /** Wait behind a session that took so long to look through, unless somebody waits for what is to be written. */
   async function rest(tookMs: number) {
@@ -98,6 +102,11 @@ export function createSessionKeeper<S, O>(
     saveSession(next: S) {
       if (!open) return
       session = next
+      const nowMs = performance.now()
+      if (nowMs - givenMs > GESTURE_MS) endRest?.()
+      givenMs = nowMs
+      clearTimeout(quiet)
+      if (endRest) quiet = setTimeout(() => endRest?.(), GESTURE_MS)
       writing ??= write()
     },
     saveOutlook(next: O) {
