@@ -1,6 +1,7 @@
 const RECIPE = `[--stretch X] [--semitones N] [--cents N]
       [--formants move|keep|shift] [--formant-semitones N] [--map FILE.json] [--pitch-map FILE.json]
-      [--hold-attacks PERCENT]`
+      [--hold-attacks PERCENT] [--layers sines:DB,attacks:DB,noise:DB] [--without-attacks SECONDS,…]
+      [--filter FILE.json] [--filter-at before|after]`
 
 interface Help {
   readonly usage: string
@@ -17,6 +18,8 @@ Without --depth the result is as deep as the source (24 bits where the source ha
 --rate writes it at another rate, band-limited; without it, at the source's.
 --map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
 line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
+--layers turns the source's layers up or down before it is stretched (off takes one out), --without-attacks takes out
+single attacks; --filter is a gain drawn over the spectrum, on the source or on the result (docs/filters.md).
 A result of more than a minute is made in pieces, by --workers threads at once (as many as there are cores, up to 4); the file is
 the same for any number. OUT.wav may be a link: what it links to is written. Only --force writes over IN itself.
 varispeed ties pitch to speed: --stretch and --semitones both turn its one speed.`,

@@ -1,7 +1,9 @@
 import type { Artefact, Measurement } from '../core'
 import {
   AppError,
+  analyse,
   artefactKind,
+  asShaped,
   comparisonOf,
   figureOf,
   findingOf,
@@ -59,10 +61,11 @@ export async function measureSounds(words: readonly string[], { out, err, progre
   }
   const long = Math.max(a.frames, b.frames) > LONG_SECONDS * a.sampleRate
   const all = (source: SoundSource) => source.part(0, source.frames)
+  const heard = asShaped(a, recipe.prepare ? analyse(a, ['attacks']) : {}, recipe).source
   const measurement = drive(
     long
-      ? measureInParts(a, b, recipe, PART_SECONDS * Math.max(1, expected / a.frames))
-      : measureTask(comparisonOf(all(a), all(b), recipe)),
+      ? measureInParts(heard, b, recipe, PART_SECONDS * Math.max(1, expected / a.frames))
+      : measureTask(comparisonOf(all(heard), all(b), recipe)),
     progress,
   )
   if (args.flag('json')) out(JSON.stringify(plainMeasurement(measurement, a.sampleRate)))

@@ -3,7 +3,9 @@ import {
   AppError,
   checkRecipe,
   methodById,
+  type Prepare,
   type Recipe,
+  readFilter,
   readMapPoints,
   readPitchPoints,
   type SettingValues,
@@ -21,6 +23,10 @@ export const RECIPE_FLAGS = [
   'formant-semitones',
   'pitch-map',
   'hold-attacks',
+  'filter',
+  'filter-at',
+  'layers',
+  'without-attacks',
 ] as const
 
 /** Flags of every command that renders. */
@@ -82,6 +88,47 @@ export async function recipeFrom(args: Arguments, methodId: string, stretch: num
     ...(mapFile !== undefined && { map: readMapPoints(await readText(mapFile), basename(mapFile)) }),
     ...(pitchFile !== undefined && { pitchLine: readPitchPoints(await readText(pitchFile), basename(pitchFile)) }),
     ...(holdPercent !== undefined && { holdPercent }),
+    ...(await shapingFrom(args)),
   }
   return ofFlags(() => checkRecipe(recipe))
 }
+
+const LAYERS = { sines: 'sinesDb', attacks: 'attacksDb', noise: 'noiseDb' } as const
+const MUTED_DB = -60
+
+/** What is done to the source before it is stretched, or to the result after: a drawn filter, layers, single attacks. */
+async function shapingFrom(args: Arguments): Promise<Pick<Recipe, 'prepare' | 'filter'>> {
+  const filterFile = args.text('filter')
+  const at = args.text('filter-at') ?? 'before'
+  if (at !== 'before' && at !== 'after') throw new UsageError('--filter-at takes before or after')
+  if (args.text('filter-at') !== undefined && filterFile === undefined)
+    throw new UsageError('--filter-at goes with --filter FILE.json')
+  const prepare: Prepare = {
+    ...layersFrom(args.text('layers')),
+    ...(args.text('without-attacks') !== undefined && { without: secondsFrom(args.text('without-attacks') as string) }),
+  }
+  return {
+    ...(Object.keys(prepare).length > 0 && { prepare }),
+    ...(filterFile !== undefined && { filter: readFilter(await readText(filterFile), basename(filterFile), at) }),
+  }
+}
+
+function layersFrom(text: string | undefined): Prepare {
+  if (text === undefined) return {}
+  return Object.fromEntries(
+    text.split(',').map((pair): [string, number] => {
+      const [name = '', value = ''] = pair.split(':').map((word) => word.trim())
+      const db = value === 'off' ? MUTED_DB : value === '' ? Number.NaN : Number(value)
+      if (!Object.hasOwn(LAYERS, name) || !Number.isFinite(db))
+        throw new UsageError(`--layers takes sines:DB,attacks:DB,noise:DB, or off for DB, not "${pair}"`)
+      return [LAYERS[name as keyof typeof LAYERS], db]
+    }),
+  )
+}
+
+const secondsFrom = (text: string) =>
+  text.split(',').map((word) => {
+    const seconds = word.trim() === '' ? Number.NaN : Number(word)
+    if (!(seconds >= 0)) throw new UsageError(`--without-attacks takes seconds of the source, not "${word}"`)
+    return seconds
+  })

@@ -130,6 +130,22 @@ export {
 export { readTask, renderBlock, renderTask } from './render/renderTask'
 export { fileBase, resultName } from './render/resultName'
 export { mayBeCut, piecesBetween } from './render/seams'
+export { asShaped, shapingKey } from './shape/asShaped'
+export {
+  checkFilter,
+  type DrawnFilter,
+  drawnDb,
+  FILTER_DB,
+  FILTER_HZ,
+  FINE_RANGE,
+  type FilterPoint,
+  filterReach,
+  fineHzOf,
+  isFlat,
+  readFilter,
+} from './shape/drawnFilter'
+export { bandShape, combShape, passShape, peaksShape, tiltShape } from './shape/filterShapes'
+export { attacksLeft, LAYER_DB, type Prepare, preparesNothing, SAME_ATTACK_SECONDS } from './shape/prepare'
 export { finish, type Preparing, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export { BEATS_PER_BAR_RANGE, type Metre, type OpenMetre, openMetre } from './timeline/metre'

@@ -35,6 +35,7 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'recipe/range': (d) => `The ${d.name} must be between ${d.min} and ${d.max}; ${d.value} is not.`,
   'map/json': (d) => `${d.file} is no time map: ${d.why}. docs/maps.md shows how one looks.`,
   'pitch/json': (d) => `${d.file} is no pitch line: ${d.why}. docs/maps.md shows how one looks.`,
+  'filter/json': (d) => `${d.file} is no filter: ${d.why}. docs/filters.md shows how one looks.`,
   'map/count': (d) => `A time map takes 2 to ${d.most} points; this one has ${d.count}.`,
   'map/point': (d) => `Point ${d.point} of the time map does not hold: ${d.why}.`,
   'groove/json': (d) => `${d.file} is no groove: ${d.why}. docs/maps.md shows how one looks.`,

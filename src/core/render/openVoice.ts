@@ -6,6 +6,9 @@ import { keepFormants } from '../methods/keepFormants'
 import type { AnyMethod, Voice } from '../methods/method'
 import { methodById } from '../methods/registry'
 import { resolveSettings } from '../methods/settings'
+import { filteredVoice } from '../shape/filtered'
+import { attacksLeft } from '../shape/prepare'
+import { filterBehind, needsAttacks, type Shaped, shapedFor, shapesBefore, shaping } from '../shape/shaped'
 import type { Preparing } from '../task'
 import { asOutput, asSource, type OutputFrame, type SourceFrame } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
@@ -47,6 +50,8 @@ export interface Plan {
   readonly stretch: number
   readonly pitchSemitones: number
   readonly isSource: boolean
+  /** it is as long and as high as the source, which may be shaped by a filter or its layers */
+  readonly isUnmoved: boolean
   /** where the result is the source itself, though it is not all over */
   readonly natural: readonly NaturalRun[]
   /** it lies on a timeline: its pieces are those of the source, whatever the tempo */
@@ -86,13 +91,13 @@ export function planOf(
       size,
     )
   if (tied && (line || recipe.map) && !laid) map = tapeMap(map, pitch)
-  const isUnmoved = !recipe.map && !laid && recipe.stretch === 1 && isAtPitch(recipe, pitch)
+  const restsInTime = !recipe.map && !laid && recipe.stretch === 1 && isAtPitch(recipe, pitch)
   const strength = (recipe.holdPercent ?? 0) / 100
   if (strength > 0) {
     const resampled = method.pitchBy === 'reading back'
     map = holdAttacks(
       map,
-      attacks.map((attack) => attack.frame),
+      (recipe.prepare ? attacksLeft(attacks, recipe.prepare, sampleRate) : attacks).map((attack) => attack.frame),
       {
         strength,
         leadFrames: HOLD_LEAD_SECONDS * sampleRate,
@@ -102,7 +107,9 @@ export function planOf(
     )
   }
   const stretch = map.length / Math.max(1, frames)
+  const shapes = shapesBefore(recipe) || filterBehind(recipe) !== undefined
   const straight = !recipe.map && !recipe.pitchLine && !laid && !isTimed(recipe)
+  const rests = straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe)
   const pitchSemitones = tied
     ? ratioToSemitones(map.speedAt(asOutput(0)) || 1)
     : ratioToSemitones(pitch.ratioAt(asOutput(0)))
@@ -115,10 +122,11 @@ export function planOf(
     pitchSemitones: straight && !tied ? recipe.pitchSemitones : pitchSemitones || 0,
     // only whoever opens it asks: of thousands of pins it takes a while
     get natural() {
-      return isUnmoved && isTimed(recipe) ? naturalRuns(recipe, frames, sampleRate) : []
+      return restsInTime && !shapes && isTimed(recipe) ? naturalRuns(recipe, frames, sampleRate) : []
     },
     isLaid: laid !== undefined,
-    isSource: straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe),
+    isUnmoved: rests,
+    isSource: rests && !shapes,
   }
 }
 
@@ -146,7 +154,9 @@ const formantsRest = (recipe: Recipe) => recipe.formants !== 'shift' || (recipe.
 /** What a rendering of this recipe needs to know of its source beforehand. */
 export function needsOf(recipe: Recipe | ResolvedRecipe): AnyMethod['needs'] {
   const { needs } = 'method' in recipe ? recipe.method : methodById(recipe.methodId)
-  return (recipe.holdPercent ?? 0) > 0 && !needs.includes('attacks') ? [...needs, 'attacks'] : needs
+  return ((recipe.holdPercent ?? 0) > 0 || needsAttacks(recipe)) && !needs.includes('attacks')
+    ? [...needs, 'attacks']
+    : needs
 }
 
 /**
@@ -190,7 +200,8 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
     if (offset !== undefined && !source.slow) return moved(sourceVoice(source), offset)
     const cut = cutOf(piece)
     if (offset !== undefined) return Object.assign(moved(sourceVoice(cut.audio), offset - cut.start), { cut })
-    const { audio } = cut
+    const { audio, analysis } = shapedFor(cut, recipe)
+    if (plan.isUnmoved) return Object.assign(moved(sourceVoice(audio), -cut.start), { cut })
     const own = seams.length === 0 ? map : shiftedMap(map, cut.start, frameCount(audio))
     const { seed } = recipe
     const voice = method.open({
@@ -200,15 +211,20 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
       formantRatioAt,
       settings,
       seed,
-      analysis: cut.analysis,
+      analysis,
     })
     const shaped = formantsBehind ? keepFormants(audio, own, movedAt, formantRatioAt, voice) : voice
-    const whole = cleans ? withCleanAttacks(shaped, audio, own, cut.analysis.attacks ?? []) : shaped
+    const whole = cleans ? withCleanAttacks(shaped, audio, own, analysis.attacks ?? []) : shaped
     // a cut is kept for others as long as a voice holds it
     return Object.assign(whole, { cut })
   }
-  const voice = seams.length === 0 ? openPiece(0) : piecedVoice(source.channelCount, seams, fadeFrames, openPiece)
-  return { map, pitchSemitones, isSource, seams: longSeams, voice: within(voice, map.outputFrames) }
+  const pieced = seams.length === 0 ? openPiece(0) : piecedVoice(source.channelCount, seams, fadeFrames, openPiece)
+  const voice = within(pieced, map.outputFrames)
+  const behind = filterBehind(recipe)
+  if (!behind) return { map, pitchSemitones, isSource, seams: longSeams, voice }
+  // it reads across the seams, so that what lies before one has a say behind it
+  const filtered = filteredVoice(voice, source.channelCount, behind, source.sampleRate)
+  return { map, pitchSemitones, isSource, seams: [], voice: within(filtered, map.outputFrames) }
 }
 
 /** The sound that a plan is carried out on: of kin all of them. */
@@ -234,7 +250,7 @@ function someChannels(voice: Voice, channelCount: number, first: number): Voice 
 
 /** Where a planned result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
 export function seamsOfPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): readonly number[] {
-  return plan.isSource ? [] : piecesOf(workedOn(sound), plan, known).longSeams
+  return plan.isSource || filterBehind(plan.recipe) ? [] : piecesOf(workedOn(sound), plan, known).longSeams
 }
 
 type Pieces = ReturnType<typeof newPieces>
@@ -287,13 +303,18 @@ export function preparePlan(
   to: number,
 ): Preparing<Cut> | undefined {
   const source = workedOn(sound)
-  const { method, map, isSource } = plan
-  if (!method.prepare && !source.slow) return undefined
+  const { recipe, method, map, isSource } = plan
+  if (!method.prepare && !source.slow && !shapesBefore(recipe)) return undefined
   if (isSource) return undefined
   const { seams, offsetOf, cutOf, prepare } = piecesOf(source, plan, known)
   const piece = pieceAt(seams, map.outputAt(asSource(from)))
-  const makingOf = ({ audio, analysis, start }: Cut) =>
-    offsetOf(piece) !== undefined ? undefined : method.prepare?.(audio, analysis, from - start, to - start)
+  const makingOf = (cut: Cut): Preparing | undefined => {
+    if (offsetOf(piece) !== undefined) return undefined
+    const methodWork = ({ audio, analysis }: Shaped) =>
+      plan.isUnmoved ? undefined : method.prepare?.(audio, analysis, from - cut.start, to - cut.start)
+    const shape = shaping(cut, recipe)
+    return shape ? oneBehindOther(shape, methodWork) : methodWork(shapedFor(cut, recipe))
+  }
   if (source.slow) return readAndMade(prepare(piece), () => cutOf(piece), makingOf)
   const cut = cutOf(piece)
   const making = makingOf(cut)
@@ -305,6 +326,11 @@ export function preparePlan(
       () => making,
     )
   )
+}
+
+function* oneBehindOther(shape: Preparing<Shaped>, next: (shaped: Shaped) => Preparing | undefined): Preparing<void> {
+  const more = next(yield* shape)
+  if (more) yield* more
 }
 
 function* readAndMade(

@@ -2,6 +2,8 @@ import { AppError } from '../errors'
 import type { AnyMethod } from '../methods/method'
 import { methodById } from '../methods/registry'
 import { resolveSettings, type SettingValues } from '../methods/settings'
+import { checkFilter, type DrawnFilter } from '../shape/drawnFilter'
+import { checkPrepare, type Prepare } from '../shape/prepare'
 import type { PitchPoint } from '../timeline/pitchLine'
 import type { MapPoint } from '../timeline/timeMap'
 import type { Pin } from '../timing/pins'
@@ -34,6 +36,10 @@ export interface Recipe {
   readonly pitchLine?: readonly PitchPoint[]
   /** how far the map lets attacks pass at their natural speed, 0–100 % */
   readonly holdPercent?: number
+  /** what is taken out of the source, or turned down, before it is stretched */
+  readonly prepare?: Prepare
+  /** a gain over the spectrum, before the stretch or after */
+  readonly filter?: DrawnFilter
 }
 
 /**
@@ -125,6 +131,8 @@ export function checkedRecipe(recipe: Recipe): ResolvedRecipe {
   if (!Number.isInteger(recipe.seed) || recipe.seed < 0 || recipe.seed > 0xffffffff) {
     throw new AppError('recipe/range', { name: 'seed', value: String(recipe.seed), min: 0, max: 0xffffffff })
   }
+  if (recipe.prepare) checkPrepare(recipe.prepare)
+  if (recipe.filter) checkFilter(recipe.filter)
   if (recipe.speedCurve) checkSpeedCurve(recipe.speedCurve)
   recipe.pins?.forEach(({ source, own }, n, pins) => {
     const before = pins[n - 1]

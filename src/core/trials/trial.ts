@@ -6,6 +6,7 @@ import type { Comparison } from '../measure/comparison'
 import { type Measurement, measureTask, readSource, type SourceReading } from '../measure/measure'
 import { needsOf, openRendering, planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
+import { asShaped } from '../shape/asShaped'
 import type { Task } from '../task'
 import { asOutput, asSource } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
@@ -62,7 +63,7 @@ export function* renderSpan(
 
 /**
  * Render a part of a result and measure it.
- * @param reading  of this very source, whole, where there is one already; only used where the part is all of it.
+ * @param reading  of this very source as it is meant to be heard, whole, where there is one already; only used where the part is all of it.
  */
 export function* trialTask(
   sound: AudioBlock | SoundSource,
@@ -79,12 +80,14 @@ export function* trialTask(
   const rendered = { from: Math.max(0, span.from - margin), to: Math.min(map.outputFrames, span.to + margin) }
   const result = yield* half(0, renderSpan(source, recipe, rendered, analysis))
   const made = { audio: result, from: rendered.from }
-  const measuring = measureSpan(source, made, recipe, span, analysis.attacks, reading, readPart)
+  const heard = asShaped(source, analysis, recipe)
+  const measuring = measureSpan(heard.source, made, recipe, span, heard.analysis.attacks, reading, readPart)
   return { span, measurement: yield* half(1, measuring) }
 }
 
 /**
  * Measure a part of a result against the part of the source that it comes from, with places in the whole source.
+ * @param sound  the source as it was meant to be heard, `asShaped`.
  * @param result  at least that part, and the output frame at which it begins; what is around it keeps its ends from looking cut.
  */
 export function* measureSpan(

@@ -3,6 +3,7 @@
 import {
   type Analysis,
   type AudioBlock,
+  asShaped,
   frameCount,
   measureSpan,
   planOf,
@@ -10,6 +11,7 @@ import {
   readSource,
   type SoundSource,
   type SourceReading,
+  shapingKey,
   type Traits,
   type Trial,
   tellingSpan,
@@ -25,11 +27,13 @@ import type { JobOptions as Options } from './options'
 const MOST_SOURCE_SECONDS = 180
 
 export async function measure(
-  { sound, result, recipe, analysis, readingKey, ...asked }: Extract<Job, { kind: 'measure' }>,
+  { sound, result, recipe, analysis: known, readingKey: soundKey, ...asked }: Extract<Job, { kind: 'measure' }>,
   options: Options,
 ): Promise<Trial> {
-  const { map, stretch } = planOf(recipe, sound, analysis.attacks)
-  const source = openSound(sound)
+  const { map, stretch } = planOf(recipe, sound, known.attacks)
+  const opened = openSound(sound)
+  const { source, analysis } = asShaped(opened, known, recipe)
+  const readingKey = `${soundKey} ${shapingKey(recipe)}`
   const most = isInMemory(sound) ? asked.seconds : Math.max(1, MOST_SOURCE_SECONDS * stretch)
   const seconds = Math.min(most, asked.seconds)
   const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
@@ -38,7 +42,7 @@ export async function measure(
     : tellingSpan(source, map, attacks, seconds, keptTraits(readingKey))
   const whole = span.from === 0 && span.to === map.outputFrames
   const reading = whole ? await readingOf(source, readingKey, analysis, options) : undefined
-  if (!result) return runTask(trialTask(source, recipe, span, analysis, reading, partReader(readingKey)), options)
+  if (!result) return runTask(trialTask(opened, recipe, span, known, reading, partReader(readingKey)), options)
   const task = measureSpan(source, { audio: allOf(result), from: 0 }, recipe, span, analysis.attacks, reading)
   return { span, measurement: await runTask(task, options) }
 }
