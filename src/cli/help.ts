@@ -88,6 +88,18 @@ a sound's is found out. What does not hold on the timeline is told in one line, 
     about: `Write the tempo line that a performance has, found out from its beats (or bars), or that a session has. In a MIDI file ramps
 are steps, eight to a beat. In JSON the line is as a session has it; "firstBeat" is where its beat 0 lies in the performance, seconds.`,
   },
+  play: {
+    usage: `zumbet play IN NOTES.mid OUT.wav [--root NOTE|HZ] [--length keep|tape] [--play hold|through|loop] [--attack MS] [--release MS]
+      [--voices N] [--glide MS] [--method ID] [--stretch X] [render's other flags]`,
+    about: `Play a sound by the notes of a MIDI file: as long at every pitch (keep), or faster the higher (tape). The root is the note
+at which it sounds as it is; without --root it is found. A note sounds as long as it is held, to its end (through), or round and
+round (loop). Of more notes than --voices the oldest gives way; with one voice --glide slides from note to note. Stereo.`,
+  },
+  picks: {
+    usage: 'zumbet picks IN [--count N] [--seconds S] --out DIR [--depth 16|24|32|32f] [--json]',
+    about: `Write the moments of a sound that differ most from each other by timbre as files, cut where nothing clicks: 8 of 2 s without
+flags. The first is the most usual one; of each other it is told how far it is from the nearest before it, and why.`,
+  },
   methods: { usage: 'zumbet methods [--json]', about: 'List the methods and their settings.' },
   info: { usage: 'zumbet info IN [--json]', about: 'Tell length, rate, channels, depth and peak of a sound.' },
 }

@@ -1,6 +1,8 @@
 import { tellGroove } from './groove'
 import { main } from './main'
 import { mixSession } from './mix'
+import { writePicks } from './picks'
+import { playNotes } from './play'
 import { services } from './services'
 import { readSessionFile } from './session'
 import { isWork, work } from './supervise'
@@ -8,6 +10,13 @@ import { writeTempo } from './tempo'
 import { serve } from './threads'
 
 // this is loaded by the command's other threads as well
-const sessions = { session: readSessionFile, mix: mixSession, tempo: writeTempo, groove: tellGroove }
+const sessions = {
+  session: readSessionFile,
+  mix: mixSession,
+  tempo: writeTempo,
+  groove: tellGroove,
+  play: playNotes,
+  picks: writePicks,
+}
 if (isWork()) await work((words, terminal) => main(words, terminal, sessions))
 else serve(services)

@@ -92,6 +92,21 @@ export { type LaidPart, type Lap, layPart } from './mix/layPart'
 export { createMixWriter, type MixFacts, type MixOrder, mixTask } from './mix/mixTask'
 export { type LaidMix, layMix, mixVoice, overVoice, rowGains } from './mix/mixVoice'
 export { openPart, type PartVoice, withRunUp } from './mix/partVoice'
+export { type CleanCut, cleanCut, cutGain, cutOut } from './play/cut'
+export { addNote, createEnsemble, type Ensemble, type PlayedNote, type Sounding } from './play/ensemble'
+export {
+  type Instrument,
+  MOST_HELD_SECONDS,
+  MOST_INTERVAL,
+  PLAIN_INSTRUMENT,
+  type ReadyInstrument,
+  readyInstrument,
+  VOICES_RANGE,
+} from './play/instrument'
+export { type Loop, seamLoop } from './play/loop'
+export { type Moment, type MomentsAsked, momentsTask } from './play/moments'
+export { playedVoice } from './play/playTask'
+export { type Timbre, TWINS_DB, timbreDistance, timbreOf, timbreWords } from './play/timbre'
 export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
 export { exportKinTask, type KinFacts, type KinOrder } from './render/exportKin'
 export {

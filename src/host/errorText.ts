@@ -35,6 +35,10 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'recipe/range': (d) => `The ${d.name} must be between ${d.min} and ${d.max}; ${d.value} is not.`,
   'map/json': (d) => `${d.file} is no time map: ${d.why}. docs/maps.md shows how one looks.`,
   'pitch/json': (d) => `${d.file} is no pitch line: ${d.why}. docs/maps.md shows how one looks.`,
+  'midi/unreadable': (d) => `${d.file} is no MIDI file that can be read. Write it again where it comes from.`,
+  'midi/no-notes': (d) => `${d.file} holds no notes that could be played.`,
+  'play/no-root': (d) =>
+    `No root is found in ${d.file}: nothing in it has one pitch. Say it, like --root A3 or --root 220.`,
   'filter/json': (d) => `${d.file} is no filter: ${d.why}. docs/filters.md shows how one looks.`,
   'map/count': (d) => `A time map takes 2 to ${d.most} points; this one has ${d.count}.`,
   'map/point': (d) => `Point ${d.point} of the time map does not hold: ${d.why}.`,

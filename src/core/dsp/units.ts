@@ -1,4 +1,4 @@
-import { exp2, log2 } from './portable'
+import { exp, exp2, log2 } from './portable'
 
 /** Amplitude as dB; 0 becomes −Infinity. */
 export function amplitudeToDb(amplitude: number): number {
@@ -7,6 +7,11 @@ export function amplitudeToDb(amplitude: number): number {
 
 export function dbToAmplitude(db: number): number {
   return 10 ** (db / 20)
+}
+
+/** The same, the same bits everywhere: for what shapes samples. */
+export function dbToGain(db: number): number {
+  return exp((db / 20) * Math.LN10)
 }
 
 /** Frequency ratio of an interval in equal-tempered semitones (12 = 2), the same bits everywhere. */

@@ -93,6 +93,10 @@ interface Click {
 const bendAt = (samples: Float32Array, i: number) =>
   Math.abs((samples[i] ?? 0) - 3 * (samples[i - 1] ?? 0) + 3 * (samples[i - 2] ?? 0) - (samples[i - 3] ?? 0))
 
+/** Frames of a sound at which it jumps as a click does, whatever the reason; of one channel. */
+export const bendsOf = (samples: Float32Array, sampleRate: number): readonly number[] =>
+  outstandingOf(samples, sampleRate, STANDS_OUT, LEAST_BEND * peakOf([samples])).map(({ frame }) => frame)
+
 /** Places whose bend stands out, once it is made sure that it is over at once. */
 function outstandingOf(samples: Float32Array, sampleRate: number, least: number, leastBend: number) {
   const block = Math.max(8, Math.round(BLOCK_SECONDS * sampleRate))

@@ -3,8 +3,7 @@ import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount, silence } from '../audio/block'
 import { overlapAddVoice, type Pulled, type SegmentMaker } from '../dsp/overlapAdd'
-import { exp } from '../dsp/portable'
-import { nearestPowerOfTwo } from '../dsp/units'
+import { dbToGain, nearestPowerOfTwo } from '../dsp/units'
 import { asOutput } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
@@ -144,7 +143,7 @@ function layeredVoice(
   })
   const parts: { gain: number; voice: Pulled }[] = []
   const add = (db: number, voice: () => Pulled) => {
-    if (db > -60) parts.push({ gain: exp((db / 20) * Math.LN10), voice: voice() })
+    if (db > -60) parts.push({ gain: dbToGain(db), voice: voice() })
   }
   add(settings.sinesDb, () => overlapAddVoice(over(createVocoder(layers.sines, held, [], toneLength, 4))))
   add(settings.attacksDb, () =>

@@ -1,6 +1,7 @@
 import { complexFft } from '../dsp/fft'
-import { exp, ln } from '../dsp/portable'
+import { ln } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
+import { dbToGain } from '../dsp/units'
 import { kaiser, kaiserBeta } from '../dsp/window'
 import { AppError } from '../errors'
 
@@ -146,7 +147,7 @@ function newKernel(filter: DrawnFilter, sampleRate: number): Float32Array {
   const response = fft.create()
   const dbAt = gainReader(filter)
   for (let k = 0; k <= size / 2; k++) {
-    const gain = exp((dbAt((k * sampleRate) / size) / 20) * Math.LN10)
+    const gain = dbToGain(dbAt((k * sampleRate) / size))
     spectrum[2 * k] = gain
     if (k > 0 && k < size / 2) spectrum[2 * (size - k)] = gain
   }

@@ -1,7 +1,8 @@
 import type { Attack } from '../analysis/attacks'
 import { createLayers, LEAD_SECONDS, TILE } from '../analysis/layers'
 import { type AudioBlock, frameCount } from '../audio/block'
-import { exp, sinTurns, square } from '../dsp/portable'
+import { sinTurns, square } from '../dsp/portable'
+import { dbToGain } from '../dsp/units'
 import { AppError } from '../errors'
 import type { Preparing } from '../task'
 
@@ -33,7 +34,7 @@ export function checkPrepare({ sinesDb, attacksDb, noiseDb, without }: Prepare) 
     throw new AppError('recipe/range', { name: 'an attack', value: 'before the start', min: 0, max: 'the end' })
 }
 
-const gainOf = (db = 0) => (db <= LAYER_DB.min ? 0 : db === 0 ? 1 : exp((db / 20) * Math.LN10))
+const gainOf = (db = 0) => (db <= LAYER_DB.min ? 0 : db === 0 ? 1 : dbToGain(db))
 
 /** Whether it leaves the sound as it is. */
 export const preparesNothing = ({ sinesDb, attacksDb, noiseDb, without }: Prepare) =>

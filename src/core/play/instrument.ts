@@ -1,0 +1,160 @@
+import { type Analysis, analyseTask } from '../analysis/analysis'
+import { type AudioBlock, silence } from '../audio/block'
+import { type SoundSource, soundSource } from '../audio/soundSource'
+import { dbToGain } from '../dsp/units'
+import { needsOf, openPlan, type Plan, planOf } from '../render/openVoice'
+import type { Recipe } from '../render/recipe'
+import type { Preparing, Task } from '../task'
+import { type CleanCut, cleanCut } from './cut'
+import { endless, endlessAnalysis, type Loop, seamLoop } from './loop'
+
+/** How a sound is played: from keys or from a pad. Plain data; frames, where there are any, are of the result. */
+export interface Instrument {
+  readonly id: string
+  readonly recipe: Recipe
+  /** what of the result is played, s; to its end where it is not said */
+  readonly from?: number
+  readonly to?: number
+  /** the key at which it sounds as it is: 69 is A at 440 Hz, between keys where it has decimals */
+  readonly root: number
+  /** as long at every key, or faster the higher, as on tape */
+  readonly length: 'keep' | 'tape'
+  /** as long as it is held; to its end, once begun; round and round as long as it is held */
+  readonly play: 'hold' | 'through' | 'loop'
+  readonly attackMs: number
+  readonly releaseMs: number
+  /** notes that sound at once; the oldest gives way */
+  readonly voices: number
+  /** from one note to the next, where there is one voice */
+  readonly glideMs: number
+  readonly gainDb: number
+  /** −1 left, 1 right */
+  readonly pan: number
+  readonly reverse: boolean
+  /** of those with the same name only one sounds */
+  readonly group?: string
+}
+
+export const VOICES_RANGE = { min: 1, max: 64 } as const
+/** interval that a key may be away from the root, semitones */
+export const MOST_INTERVAL = 36
+
+/** what is looped or turned round is rendered beforehand: no more than this, s */
+export const MOST_HELD_SECONDS = 120
+/** how long a loop can be held, s */
+const ENDLESS_SECONDS = 600
+
+export const PLAIN_INSTRUMENT: Omit<Instrument, 'id' | 'recipe' | 'root'> = {
+  length: 'keep',
+  play: 'hold',
+  attackMs: 0,
+  releaseMs: 60,
+  voices: 16,
+  glideMs: 0,
+  gainDb: 0,
+  pan: 0,
+  reverse: false,
+}
+
+/** An instrument whose sound is there: notes can be opened of it at once. */
+export interface ReadyInstrument {
+  readonly order: Instrument
+  readonly source: SoundSource
+  /** what is played at the root, and at each key with its interval added */
+  readonly recipe: Recipe
+  readonly known: Analysis
+  /** of the result that `recipe` makes, frames */
+  readonly cut: CleanCut
+  readonly gain: number
+  /** of each interval what it comes to, found once */
+  readonly plans: Map<string, Plan>
+}
+
+const BLOCK_FRAMES = 4096
+const keeping = (recipe: Recipe) => recipe.stretch !== 1 || recipe.pitchSemitones !== 0
+
+/**
+ * Get an instrument ready, in small steps: what its methods need to know of its sound is found out; what is looped or
+ * turned round is rendered and seamed.
+ */
+export function* readyInstrument(
+  sound: AudioBlock | SoundSource,
+  order: Instrument,
+  known: Analysis = {},
+): Preparing<ReadyInstrument> {
+  let source = soundSource(sound)
+  let { recipe } = order
+  let analysis = yield* stepsOf(analyseTask(source, needsOf(recipe), known))
+  const { sampleRate } = source
+  let frames = planOf(recipe, source, analysis.attacks).map.outputFrames
+  let from = Math.round((order.from ?? 0) * sampleRate)
+  let to = Math.min(frames, order.to === undefined ? frames : Math.round(order.to * sampleRate))
+  let loop: Loop | undefined
+  if (order.play === 'loop' || order.reverse) {
+    // with some of what lies around it, for the seam
+    const margin = Math.round(0.2 * sampleRate)
+    const start = Math.max(0, from - margin)
+    const end = Math.min(frames, to + margin, start + MOST_HELD_SECONDS * sampleRate)
+    const plan = planOf(recipe, source, analysis.attacks)
+    let audio = yield* readSpan(source, openPlan(source, plan, analysis).voice.read, start, end)
+    from -= start
+    to = Math.min(to - start, end - start)
+    if (order.reverse) {
+      audio = { sampleRate, channels: audio.channels.map((channel) => channel.slice().reverse()) }
+      ;[from, to] = [end - start - to, end - start - from]
+    }
+    source = soundSource(audio)
+    if (order.play === 'loop') {
+      loop = seamLoop(audio, from, to)
+      source = endless(audio, loop, ENDLESS_SECONDS * sampleRate)
+      from = Math.min(from, loop.start)
+      to = source.frames
+    }
+    frames = source.frames
+    // what was rendered is played as it is; its pitch alone is still turned
+    const { methodId, settings, seed } = recipe
+    recipe = { version: 1, stretch: 1, pitchSemitones: 0, formants: recipe.formants, methodId, settings, seed }
+    analysis = yield* stepsOf(analyseTask(audio, needsOf(recipe)))
+    if (loop) analysis = endlessAnalysis(analysis, loop, source.frames)
+  }
+  // ends are looked at where they can be read at once: a result would have to be made for that
+  const own = soundSource(source)
+  const cut =
+    !keeping(recipe) && !loop && !own.slow && own.frames === frames
+      ? cleanCut(own.part(0, own.frames), from, to)
+      : plainCut(from, to, sampleRate)
+  return { order, source, recipe, known: analysis, cut, gain: dbToGain(order.gainDb), plans: new Map() }
+}
+
+const PLAIN_FADE_SECONDS = 0.005
+
+function plainCut(from: number, to: number, sampleRate: number): CleanCut {
+  const fade = Math.max(1, Math.min(Math.round(PLAIN_FADE_SECONDS * sampleRate), Math.floor((to - from) / 4)))
+  return { from, to, fadeIn: from > 0 ? fade : Math.min(fade, 48), fadeOut: 2 * fade }
+}
+
+function* stepsOf<Result>(task: Task<Result>): Preparing<Result> {
+  for (;;) {
+    const step = task.next()
+    if (step.done) return step.value
+    yield
+  }
+}
+
+function* readSpan(
+  { sampleRate, channelCount }: SoundSource,
+  read: (frame: number, out: Float32Array[]) => void,
+  from: number,
+  to: number,
+): Preparing<AudioBlock> {
+  const channels = silence(channelCount, Math.max(1, to - from))
+  for (let at = from; at < to; at += BLOCK_FRAMES) {
+    const end = Math.min(to, at + BLOCK_FRAMES)
+    read(
+      at,
+      channels.map((channel) => channel.subarray(at - from, end - from)),
+    )
+    yield
+  }
+  return { sampleRate, channels }
+}
