@@ -95,6 +95,13 @@ are steps, eight to a beat. In JSON the line is as a session has it; "firstBeat"
 at which it sounds as it is; without --root it is found. A note sounds as long as it is held, to its end (through), or round and
 round (loop). Of more notes than --voices the oldest gives way; with one voice --glide slides from note to note. Stereo.`,
   },
+  imprint: {
+    usage: `zumbet imprint BODY RHYTHM OUT.wav --by bands|columns|whole [--amount PERCENT] [--bands N] [--smoothing MS] [--stretch X]
+      [--rhythm-stretch X] [--method ID] [--depth 16|24|32|32f] [--force]`,
+    about: `Shape one sound by another: lay the loudness of RHYTHM over time, band by band, on BODY (bands); multiply their spectra column by
+column (columns); or convolve BODY with all of RHYTHM (whole, up to 120 s). The result is as loud as BODY and as long; a shorter
+rhythm goes round; whole adds the length of RHYTHM. --stretch and --rhythm-stretch stretch either side first, by --method (drift).`,
+  },
   picks: {
     usage: 'zumbet picks IN [--count N] [--seconds S] --out DIR [--depth 16|24|32|32f] [--json]',
     about: `Write the moments of a sound that differ most from each other by timbre as files, cut where nothing clicks: 8 of 2 s without

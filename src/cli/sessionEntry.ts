@@ -1,4 +1,5 @@
 import { tellGroove } from './groove'
+import { imprintSound } from './imprint'
 import { main } from './main'
 import { mixSession } from './mix'
 import { writePicks } from './picks'
@@ -17,6 +18,7 @@ const sessions = {
   groove: tellGroove,
   play: playNotes,
   picks: writePicks,
+  imprint: imprintSound,
 }
 if (isWork()) await work((words, terminal) => main(words, terminal, sessions))
 else serve(services)

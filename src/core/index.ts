@@ -24,6 +24,16 @@ export { inBlocks, type Levels, type SoundSource, soundSource, sourceWithin } fr
 export { createWavWriter, wavRate, writeWav } from './audio/writeWav'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'
+export {
+  IMPRINT_BANDS,
+  IMPRINT_SMOOTHING,
+  type Imprint,
+  imprintFrames,
+  imprintTask,
+  PLAIN_IMPRINT,
+} from './imprint/imprint'
+export { comingsOf, promiseOf } from './imprint/promise'
+export { type Side, sideOf } from './imprint/side'
 export { kernelsRun } from './kernels/wasm'
 export { firstLanes } from './knowledge/firstLanes'
 export { type GridBeats, gridBeats, ontoSteady } from './knowledge/gridBeats'

@@ -39,6 +39,7 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'midi/no-notes': (d) => `${d.file} holds no notes that could be played.`,
   'play/no-root': (d) =>
     `No root is found in ${d.file}: nothing in it has one pitch. Say it, like --root A3 or --root 220.`,
+  'imprint/long': (d) => `All of a sound can be imprinted up to ${d.most} s of it. Take a part, or another way.`,
   'filter/json': (d) => `${d.file} is no filter: ${d.why}. docs/filters.md shows how one looks.`,
   'map/count': (d) => `A time map takes 2 to ${d.most} points; this one has ${d.count}.`,
   'map/point': (d) => `Point ${d.point} of the time map does not hold: ${d.why}.`,
