@@ -167,6 +167,7 @@ export {
   filterReach,
   fineHzOf,
   isFlat,
+  MOST_FILTER_POINTS,
   readFilter,
 } from './shape/drawnFilter'
 export { bandShape, combShape, passShape, peaksShape, tiltShape } from './shape/filterShapes'

@@ -6,12 +6,17 @@ import type {
   DecodedFile,
   ExportOrder,
   ExportPlan,
+  Imprint,
+  Instrument,
   KnowOptions,
   Levels,
   MixFacts,
   MixOrder,
+  Moment,
+  MomentsAsked,
   Overview,
   PieceFacts,
+  PlayedNote,
   Progress,
   Recipe,
   Rhythm,
@@ -20,6 +25,7 @@ import type {
   Survey,
   SurveyedSound,
   SurveyPart,
+  Timbre,
   Tones,
   Trial,
 } from '../core'
@@ -132,6 +138,49 @@ export type Job =
       readonly what: { readonly rows?: readonly number[]; readonly parts: boolean; readonly clickGain: number }
       readonly folder: string | undefined
     }
+  /** the samples of a part of a result, or of the sound itself; output frames, end exclusive */
+  | {
+      readonly kind: 'span'
+      readonly sound: Sound
+      readonly recipe: Recipe | undefined
+      readonly analysis: Analysis
+      readonly from: number
+      readonly to: number
+    }
+  /** how such a part looks and sounds */
+  | {
+      readonly kind: 'glance'
+      readonly sound: Sound
+      readonly recipe: Recipe | undefined
+      readonly analysis: Analysis
+      readonly from: number
+      readonly to: number
+    }
+  /** the moments of a result that differ most from each other */
+  | {
+      readonly kind: 'moments'
+      readonly sound: Sound
+      readonly recipe: Recipe | undefined
+      readonly analysis: Analysis
+      readonly asked: MomentsAsked
+    }
+  /** what was played, as a file of stereo */
+  | {
+      readonly kind: 'take'
+      readonly sounds: Readonly<Record<string, { readonly sound: Sound; readonly analysis: Analysis }>>
+      readonly instruments: readonly { readonly order: Instrument; readonly sound: string }[]
+      readonly notes: readonly PlayedNote[]
+      readonly order: MixOrder
+      readonly folder: string | undefined
+    }
+  /** one sound shaped by another, as a file */
+  | {
+      readonly kind: 'imprint'
+      readonly body: ImprintSide
+      readonly rhythm: ImprintSide
+      readonly by: Imprint
+      readonly folder: string | undefined
+    }
   | {
       readonly kind: 'planExport'
       readonly sound: Sound
@@ -148,6 +197,22 @@ export type Job =
       /** of the browser's own disk: where its bytes lie if not in memory */
       readonly folder: string | undefined
     }
+
+/** A sound, or what a recipe makes of it. */
+export interface ImprintSide {
+  readonly sound: Sound
+  readonly recipe: Recipe | undefined
+  readonly analysis: Analysis
+}
+
+/** How a piece looks and sounds. */
+export interface Glance {
+  /** its highest sample in each of a few equal runs */
+  readonly high: readonly number[]
+  /** LUFS */
+  readonly loudness: number
+  readonly timbre: Timbre
+}
 
 export interface JobResults {
   decode: {
@@ -173,6 +238,11 @@ export interface JobResults {
   spectrogram: Spectrogram
   clip: { readonly blob: Blob; readonly overview: Overview }
   mix: { readonly blob: Blob; readonly facts: MixFacts }
+  span: Sound
+  glance: Glance
+  moments: readonly Moment[]
+  take: { readonly blob: Blob; readonly frames: number }
+  imprint: { readonly blob: Blob }
   planExport: ExportPlan
   exportPiece: { readonly blob: Blob; readonly facts: PieceFacts }
 }

@@ -30,6 +30,8 @@ export function createOverdub(ring: Ring, rate: number) {
   let waiting: AuditionStart | undefined
   /** auditions that sound; `begins` is the written frame at which their first frame lies */
   let sounding: Sounding[] = []
+  /** others who have brought strands of their own */
+  let guests: readonly Guest[] = []
 
   function begin(order: AuditionOrder, begins: number) {
     leave(begins)
@@ -94,6 +96,7 @@ export function createOverdub(ring: Ring, rate: number) {
       audition.read(at - begins, left, right)
       strands.put(strand, left, right)
     }
+    for (const guest of guests) guest.write(at)
     if (click) {
       left.fill(0)
       right.fill(0)
@@ -183,11 +186,23 @@ export function createOverdub(ring: Ring, rate: number) {
       remark(from, (at) => marks[(at - first) / MARK_FRAMES] ?? next())
       strands.rewrite(from)
     },
-    /** whether any audition still has something to give from here on */
+    /** whether any audition or guest still has something to give from here on */
     get sounds() {
-      return sounding.some((own) => endOf(own) > strands.written)
+      return sounding.some((own) => endOf(own) > strands.written) || guests.some((guest) => guest.sounds)
+    },
+    /** Let somebody's strands be written with what plays. */
+    join(guest: Guest) {
+      guests = [...guests, guest]
     },
   }
+}
+
+/** Somebody who plays over what plays, on strands of their own. */
+export interface Guest {
+  /** Put the block that begins at a written frame onto the own strands. */
+  write(at: number): void
+  /** whether there is more to come */
+  readonly sounds: boolean
 }
 
 interface Sounding {

@@ -4,18 +4,22 @@ import type { Click, Jump } from './arranger'
 import type { AuditionOrder } from './audition'
 import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
+import type { NotedEvent, NoteEvent } from './notes'
 import workletUrl from './player.worklet.ts?worker&url'
-import type { MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
+import type { GivenInstrument, MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
 import { createRingMemory, lastHeard, markHeard, openRing, Slot } from './ring'
 import type { Sound } from './sound'
 
-/** What plays: a lane of the source, or the timeline. */
-export type Playing = 'lane' | 'mix'
+/** What plays: a lane of the source, the timeline, or nothing but what is played by hand. */
+export type Playing = 'lane' | 'mix' | 'hand'
 
 export interface PlaybackEvents {
   onPlaying(playing: Playing | undefined): void
   /** a queued jump was made */
   onJumped(): void
+  /** instruments that can be played now */
+  onReady(ids: readonly string[]): void
+  onNoted(events: readonly NotedEvent[]): void
   onError(error: unknown): void
 }
 
@@ -69,6 +73,18 @@ export function createPlayback(events: PlaybackEvents) {
   worker.onmessage = ({ data }: MessageEvent<PlayerReport>) => {
     if (data.type === 'jumped') {
       events.onJumped()
+      return
+    }
+    if (data.type === 'ready') {
+      events.onReady(data.ids)
+      return
+    }
+    if (data.type === 'noted') {
+      events.onNoted(data.events)
+      return
+    }
+    if (data.type === 'unplayable') {
+      events.onError(fromWire(data.error))
       return
     }
     if (data.type === 'failed') events.onError(fromWire(data.error))
@@ -214,6 +230,31 @@ export function createPlayback(events: PlaybackEvents) {
         events.onError(error)
       }
     },
+    /** All that can be played from now on, with their sounds. */
+    setInstruments(sounds: Readonly<Record<string, MixSound | 'as before'>>, instruments: readonly GivenInstrument[]) {
+      send({ type: 'instruments', sounds, instruments })
+    },
+    /** Have the output run, so that what is played is heard at once, over what plays or alone. */
+    async stand(rate: number) {
+      if (playing) return
+      const mine = ++turn
+      // what was stopped fades away first
+      await new Promise((resolve) => setTimeout(resolve, FADE_MS))
+      if (mine !== turn) return
+      if (await wakeUp(output?.sampleRate ?? rate, () => mine === turn)) {
+        send({ type: 'stand', outputRate: output?.sampleRate ?? rate, turn: mine })
+        setPlaying('hand')
+      }
+    },
+    /** Play events that came at once; they are told of when they come to be heard. */
+    playNotes(events: readonly NoteEvent[]) {
+      send({ type: 'notes', events })
+    },
+    hush() {
+      send({ type: 'hush' })
+    },
+    /** Hz that the output runs at; undefined before it was opened */
+    outputRate: (): number | undefined => output?.sampleRate,
     stopAudition() {
       auditions++
       send({ type: 'stopAudition' })

@@ -3,8 +3,10 @@ import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { type Arranger, type Click, createArranger, type MixSounds } from './arranger'
 import { createDepth } from './depth'
+import { createInstruments } from './instruments'
 import { createLaneMixer, type HandOver, type LaneMixer, type Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
+import { createNotes, type Notes } from './notes'
 import type { AuditionStart } from './overdub'
 import { createOverdub, type Overdub } from './overdub'
 import type { MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
@@ -61,6 +63,11 @@ const sounds: MixSounds = {
   },
   known: (id) => mixSounds[id]?.analysis ?? {},
 }
+const instruments = createInstruments({
+  onReady: (ids) => report({ type: 'ready', ids }),
+  onUnplayable: (id, error) => report({ type: 'unplayable', id, error: toWire(error) }),
+})
+let notes: Notes | undefined
 let click: ClickTrack | undefined
 /** of the output, Hz */
 let rate = 48_000
@@ -126,7 +133,34 @@ function handle(message: PlayerMessage) {
   else if (message.type === 'jump') {
     arranger?.setJump(message.jump)
     hasJump = message.jump !== undefined
-  } else stop()
+  } else if (message.type === 'instruments') {
+    instruments.set(message.sounds, message.instruments)
+    void pump()
+  } else if (message.type === 'stand') {
+    turn = message.turn
+    stand(message.outputRate)
+  } else if (message.type === 'notes') {
+    const noted = notes?.play(message.events, instruments.get) ?? []
+    if (noted.length > 0) report({ type: 'noted', events: noted })
+  } else if (message.type === 'hush') notes?.hush()
+  else stop()
+}
+
+/** Write silence, over which notes are heard at once. */
+function stand(outputRate: number) {
+  if (!ring || lead) return
+  begin(ring, outputRate, (over) => ({
+    block() {
+      left.fill(0)
+      right.fill(0)
+      over.write(left, right, -1, -1)
+    },
+    work: () => false,
+    stop() {},
+    ended: false,
+    ahead: 0,
+    spare: SPARE_SECONDS,
+  }))
 }
 
 /** Begin to write the ring afresh. */
@@ -139,6 +173,7 @@ function reset(at: Ring, outputRate: number) {
   Atomics.store(at.control, Slot.closing, 0)
   Atomics.store(at.control, Slot.rate, outputRate)
   overdub = createOverdub(at, outputRate)
+  notes = createNotes(overdub, outputRate)
 }
 
 /** Begin to write what plays, or an audition by itself. */
@@ -288,7 +323,7 @@ function layable() {
 /** In spare time, do what is needed before long; true while there is more to do. */
 function getReady(at: Ring): boolean {
   let more = lead !== undefined
-  while (more && lead && fillOf(at) > lead.spare * rate) more = lead.work()
+  while (more && lead && fillOf(at) > lead.spare * rate) more = lead.work() || instruments.work()
   if (hasJump && !arranger?.jump) {
     hasJump = false
     report({ type: 'jumped' })
@@ -300,6 +335,8 @@ async function pump() {
   if (pumping) return
   pumping = true
   try {
+    // nothing plays: instruments are got ready all the same
+    while (ring && !lead && !overdub?.sounds && instruments.work()) await nextTurn()
     while (ring && (lead || overdub?.sounds)) {
       const seen = Atomics.load(ring.control, Slot.read)
       fill()

@@ -1,8 +1,9 @@
-import type { Analysis, Arrangement } from '../core'
+import type { Analysis, Arrangement, Instrument } from '../core'
 import type { WireError } from '../host/errorWire'
 import type { Click, Jump } from './arranger'
 import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
+import type { NotedEvent, NoteEvent } from './notes'
 import type { AuditionStart } from './overdub'
 import type { RingMemory } from './ring'
 import type { Sound } from './sound'
@@ -12,6 +13,13 @@ export interface MixSound {
   readonly key: string
   readonly sound: Sound
   readonly analysis: Analysis
+}
+
+/** An instrument and the sound that it plays. */
+export interface GivenInstrument {
+  readonly order: Instrument
+  /** what the order goes by: the key of a sound that is given */
+  readonly sound: string
 }
 
 /** What the page tells the player worker. */
@@ -43,10 +51,27 @@ export type PlayerMessage =
     }
   | { readonly type: 'goTo'; readonly beat: number }
   | { readonly type: 'jump'; readonly jump: Jump | undefined }
+  /** all instruments that may be played from now on; those that are as they were before stay ready */
+  | {
+      readonly type: 'instruments'
+      readonly sounds: Readonly<Record<string, MixSound | 'as before'>>
+      readonly instruments: readonly GivenInstrument[]
+    }
+  /** have the output run, silent, so that notes are heard at once */
+  | { readonly type: 'stand'; readonly outputRate: number; readonly turn: number }
+  /** events that came at once */
+  | { readonly type: 'notes'; readonly events: readonly NoteEvent[] }
+  | { readonly type: 'hush' }
 
 /** What the player worker tells the page. */
 export type PlayerReport =
   | { readonly type: 'ended'; readonly turn: number }
   /** a queued jump was made, or can no longer be */
   | { readonly type: 'jumped' }
+  /** instruments that can be played now, of those that were given */
+  | { readonly type: 'ready'; readonly ids: readonly string[] }
+  /** an instrument cannot be got ready */
+  | { readonly type: 'unplayable'; readonly id: string; readonly error: WireError }
+  /** what was played came to be heard */
+  | { readonly type: 'noted'; readonly events: readonly NotedEvent[] }
   | { readonly type: 'failed'; readonly error: WireError; readonly turn: number }

@@ -16,6 +16,15 @@ export interface Strand {
   /** the written frame from which on it is silent; what lay there before is of no account */
   silentFrom: number
   gain: { from: number; to: number; at: number; frames: number }
+  /** how loud it is over time, by written frame; its gain comes on top */
+  readonly level?: Level
+}
+
+/** A level over time. It may be changed: what is written is then summed again. */
+export interface Level {
+  at(frame: number): number
+  /** of all frames from one up to another, where it is one level */
+  steady(from: number, to: number): number | undefined
 }
 
 /** A block of a strand, as it was read. */
@@ -53,9 +62,10 @@ export function createStrands(ring: Ring, rate: number) {
       if (strand.readTo <= at || strand.silentFrom <= at) continue
       const { gain } = strand
       const steady = at >= gain.at + gain.frames ? gain.to : at + MARK_FRAMES <= gain.at ? gain.from : undefined
-      if (steady === 0) continue
+      const own = strand.level ? strand.level.steady(at, at + MARK_FRAMES) : 1
+      if (steady === 0 || own === 0) continue
       for (let i = 0; i < MARK_FRAMES; i++) {
-        const level = steady ?? gainAt(strand, at + i)
+        const level = (steady ?? gainAt(strand, at + i)) * (own ?? (strand.level as Level).at(at + i))
         left[i] = (left[i] as number) + level * (strand.left[place + i] as number)
         right[i] = (right[i] as number) + level * (strand.right[place + i] as number)
       }
@@ -75,8 +85,9 @@ export function createStrands(ring: Ring, rate: number) {
       return written
     },
     free,
-    add(gain = 1): Strand {
+    add(gain = 1, level?: Level): Strand {
       const strand: Strand = {
+        ...(level && { level }),
         left: new Float32Array(RING_FRAMES),
         right: new Float32Array(RING_FRAMES),
         readTo: written,
@@ -122,14 +133,14 @@ export function createStrands(ring: Ring, rate: number) {
      * They begin at written frame `first`, and go to what is written now. What lies before `from` is left as it was.
      */
     lay(strand: Strand, blocks: readonly StrandBlock[], first: number, from: number, fadeFrames: number) {
-      const fade = Math.max(1, fadeFrames)
       for (let at = Math.max(first, from - (from % MARK_FRAMES)); at < written; at += MARK_FRAMES) {
         const block = blocks[(at - first) / MARK_FRAMES]
         if (!block) break
         const place = at % RING_FRAMES
         const had = at < strand.readTo && at < strand.silentFrom
         for (let i = 0; i < MARK_FRAMES; i++) {
-          const weight = Math.max(0, Math.min(1, (at + i - from) / fade))
+          const weight =
+            fadeFrames > 0 ? Math.max(0, Math.min(1, (at + i - from) / fadeFrames)) : at + i >= from ? 1 : 0
           const oldLeft = had ? (strand.left[place + i] as number) : 0
           const oldRight = had ? (strand.right[place + i] as number) : 0
           strand.left[place + i] = (1 - weight) * oldLeft + weight * (block.left[i] as number)

@@ -75,8 +75,10 @@ export function freeLetter(variants: readonly Variant[]): string {
 }
 
 /** A timeline on which nothing lies. */
-export const NO_TIMELINE: Pick<Session, keyof typeof timelineShape | 'grooves'> = {
+export const NO_TIMELINE: Pick<Session, keyof typeof timelineShape | 'grooves' | 'picks' | 'takes'> = {
   grooves: [],
+  picks: [],
+  takes: [],
   tempoLine: [],
   beatsPerBar: 4,
   metre: [],
@@ -102,9 +104,26 @@ const part = (id: string, source: string, at: string, change: Partial<TimelinePa
   ...change,
 })
 
+/** The harmonium's chords, to be held in the lowest hall. */
+const firstPicks: Session['picks'] = ['A minor', 'F major', 'C major', 'G major'].map((name, n) => ({
+  id: `chord-${n + 1}`,
+  name,
+  source: 'harmonium',
+  from: 3.2 * n + 0.4,
+  to: 3.2 * n + 3,
+  play: 'loop',
+  attackMs: 40,
+  releaseMs: 900,
+  gainDb: -6,
+  pan: 0,
+  semitones: 0,
+  reverse: false,
+}))
+
 /** The exhibit's two sections: Flood, a slowing of two bars, and Ebb. */
 const firstTimeline: typeof NO_TIMELINE = {
   ...NO_TIMELINE,
+  picks: firstPicks,
   tempoLine: [
     { beat: 0, bpm: 104, curve: 'step' },
     { beat: 32, bpm: 104, curve: 'linear' },

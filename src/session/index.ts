@@ -48,9 +48,19 @@ export type { Mended } from './mend'
 export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'
 export type { PictureMark, Slot } from './pictureSchema'
+export { fileSecondsAt, KEYS_ID, keysInstrument, PAD_KEY, padInstrument, pickSpan, playedRecipe } from './playing'
+export {
+  type FilterIntent,
+  type Keys,
+  keysSchema,
+  type PickMark,
+  type PrepareIntent,
+  pickSchema,
+  type Take,
+} from './playSchema'
 export { type LengthContext, type LengthUnit, readLength, readPitch } from './quantity'
 export { checkedForWriting, readOutlook, readSession, type SessionRead } from './readSession'
-export { contentKeys, partFacts, partStart, recipeOf, soundKey, timedFacts } from './recipe'
+export { contentKeys, partFacts, partStart, recipeOf, shapingOf, soundKey, timedFacts } from './recipe'
 export { type FoundFacts, readFoundFacts, readKnowledge, readTrial } from './records'
 export {
   type BlindResult,

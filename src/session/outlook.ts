@@ -31,7 +31,7 @@ export const outlookSchema = z.object({
   theme: z.enum(['ink', 'paper']),
   looping: z.boolean(),
   matched: z.boolean(),
-  view: z.enum(['bench', 'sweep', 'timeline']).default('bench'),
+  view: z.enum(['bench', 'sweep', 'timeline', 'play']).default('bench'),
   /** the timeline's playhead, beats */
   beat: z.number().min(0).default(0),
   /** first visible beat of the timeline, and beats across */
@@ -48,8 +48,18 @@ export const outlookSchema = z.object({
   strip: z.enum(['off-grid', 'speed']).default('off-grid'),
   /** whether the timing of the chosen part is shown under the timeline */
   partTiming: z.boolean().default(false),
+  /** what of Play is shown under the strip */
+  playPanel: z.enum(['pick', 'keys', 'prepare', 'filter', 'imprint', 'takes']).default('pick'),
+  /** the pick that is chosen in Play */
+  pick: z.string().optional(),
+  /** how long before the key a pick is taken to begin, ms: the hand comes late */
+  leadMs: z.number().min(0).max(2000).default(250),
+  /** whether letters play the keys, in Play */
+  lettersPlay: z.boolean().default(false),
+  /** the lowest key of the letters */
+  lettersFrom: z.number().min(0).max(108).default(45),
   /** how fast all is heard, whatever it is: 1 as it is */
-  listeningSpeed: z.number().min(0.5).max(2).default(1),
+  listeningSpeed: z.number().min(0.5).max(8).default(1),
   /** what is shown under the lanes */
   panel: z.enum(['settings', 'timing', 'picture', 'explore', 'scorecard', 'advice', 'blind']).default('settings'),
   sweep: sweepOutlook.default(FIRST_SWEEP),
@@ -97,6 +107,10 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     mixClick: false,
     strip: 'off-grid',
     partTiming: false,
+    playPanel: 'pick',
+    leadMs: 250,
+    lettersPlay: false,
+    lettersFrom: 45,
     listeningSpeed: 1,
     panel: 'settings',
     sweep: FIRST_SWEEP,

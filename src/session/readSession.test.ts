@@ -11,6 +11,8 @@ import { damagesOf, pathsOf, valueAt, withValue } from './testing/damage'
 const HASH = 'a1'.repeat(32)
 
 /** A session that uses every field there is. */
+const PLAYED = { play: 'hold', attackMs: 2, releaseMs: 200, gainDb: -1, pan: 0.25 } as const
+
 function fullSession(): Session {
   const [winch, knocks] = firstSession().sources as [Source, Source]
   return {
@@ -78,6 +80,38 @@ function fullSession(): Session {
     ],
     sections: [{ id: 's1', name: 'Flood', bar: 1, bars: 8, bpm: 104 }],
     click: { gainDb: -9, inMix: true },
+    picks: [
+      {
+        id: 'k1',
+        name: 'Hum',
+        source: winch.id,
+        variant: 'v1',
+        from: 0.01,
+        to: 0.5,
+        play: 'loop',
+        attackMs: 5,
+        releaseMs: 70,
+        gainDb: -3,
+        pan: -0.5,
+        semitones: 7,
+        reverse: true,
+        group: 'low',
+      },
+    ],
+    keys: { source: knocks.id, root: 57.1, length: 'tape', voices: 8, glideMs: 30, ...PLAYED },
+    takes: [
+      {
+        id: 't1',
+        name: 'First',
+        rate: 48_000,
+        length: 96_000,
+        keys: { source: winch.id, variant: 'v1', pick: 'k1', length: 'keep', voices: 4, glideMs: 0, ...PLAYED },
+        notes: [
+          { key: 60, velocity: 0.7, on: 128, off: 9000 },
+          { pick: 'k1', key: 60, velocity: 1, on: 512 },
+        ],
+      },
+    ],
     sources: [
       {
         ...winch,
@@ -109,6 +143,15 @@ function fullSession(): Session {
             { source: 0.5, own: 0.52 },
           ],
           speedCurve: { points: [{ seconds: 0.3, percent: 80, curve: 'curved' }], keepsLength: false },
+        },
+        prepare: { sinesDb: -3, attacksDb: -60, noiseDb: 2, without: [0.5, 1.25] },
+        filter: {
+          points: [
+            { hz: 100, db: -12 },
+            { hz: 900, db: 3 },
+          ],
+          at: 'after',
+          fineHz: 2,
         },
         kin: ['k1', 'k2'],
         marks: [{ id: 'm1', name: 'door', seconds: 1.2 }],

@@ -4,6 +4,7 @@ import { freeLetter, LETTERS, newVariant } from './create'
 import { BROKEN, type Mended, mend } from './mend'
 import { migrated, versionOf } from './migrations'
 import { type Outlook, outlookSchema } from './outlook'
+import { checkedPlay, checkedShaping } from './readPlay'
 import { checkedTimeline, withRows } from './readTimeline'
 import { SESSION_VERSION, type Session, type Source, sessionSchema, sourceSchema, type Variant } from './schema'
 
@@ -49,7 +50,7 @@ export function readSession(raw: unknown): SessionRead {
     }
     return [{ ...source, id: ownId(source.id, ids, `${path}.id`, mended) }]
   })
-  const session = checkedTimeline({ ...(top as Session), sources }, mended)
+  const session = checkedPlay(checkedTimeline({ ...(top as Session), sources }, mended), mended)
   return newer ? { kind: 'newer', version, session, mended } : { kind: 'read', session, mended }
 }
 
@@ -88,7 +89,7 @@ function readSource(raw: unknown, path: string, mended: Mended[]): Source | unde
   const source = mend(sourceSchema, withDefaults(given, file), own, standIns, path)
   if (source === BROKEN) return undefined
   mended.push(...own)
-  return checked(source, path, mended)
+  return checkedShaping(checked(source, path, mended), path, mended)
 }
 
 const nameOf = (file: string) =>

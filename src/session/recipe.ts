@@ -1,4 +1,13 @@
-import { canKeepLength, methodById, type Pin, type Recipe, type SpeedCurve, timingMap } from '../core'
+import {
+  canKeepLength,
+  isFlat,
+  methodById,
+  type Pin,
+  preparesNothing,
+  type Recipe,
+  type SpeedCurve,
+  timingMap,
+} from '../core'
 import type { Source, SourceFacts, Variant } from './schema'
 
 /** Facts of the part of a source that is worked with. */
@@ -85,8 +94,8 @@ const made = new WeakMap<Variant, Made>()
 
 /** The recipe that a variant makes of its source's target and timing: the same one as long as they are. */
 export function recipeOf(source: Source, variant: Variant): Recipe {
-  const { target, timing, range, facts } = source
-  const of = [target, timing, range, facts]
+  const { target, timing, range, facts, prepare, filter } = source
+  const of = [target, timing, range, facts, prepare, filter]
   const there = made.get(variant)
   if (there?.of.every((one, n) => one === of[n])) return there.recipe
   const recipe = newRecipe(source, variant)
@@ -110,5 +119,17 @@ function newRecipe(source: Source, variant: Variant): Recipe {
     settings: variant.settings[variant.methodId] ?? {},
     seed: variant.seed,
     ...recipeTiming(source),
+    ...shapingOf(source),
+  }
+}
+
+/** How a source is shaped, seconds of its part; nothing where it does nothing. */
+export function shapingOf(source: Source): Pick<Recipe, 'prepare' | 'filter'> {
+  const { prepare, filter } = source
+  const offset = partStart(source)
+  const own = prepare && { ...prepare, without: prepare.without.map((at) => at - offset).filter((at) => at >= 0) }
+  return {
+    ...(own && !preparesNothing(own) && { prepare: own }),
+    ...(filter && filter.points.length > 0 && !isFlat(filter) && { filter }),
   }
 }

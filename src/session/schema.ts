@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
 import { markSchema, slotSchema } from './pictureSchema'
+import { filterSchema, playShape, prepareSchema } from './playSchema'
 import { timelineShape } from './timelineSchema'
 import { grooveSchema, timingSchema } from './timingSchema'
 
@@ -117,6 +118,8 @@ export const sourceSchema = z.object({
   /** of a film: marks on its pictures, seconds of its file */
   marks: z.array(markSchema).max(10_000).optional(),
   slot: slotSchema.optional(),
+  prepare: prepareSchema.optional(),
+  filter: filterSchema.optional(),
   /** ids of the sources that were recorded together with it, itself among them; the first one leads */
   kin: z.array(text).max(MOST_KIN).optional(),
   /** whether a new session tempo, or key, changes this source's target */
@@ -139,6 +142,7 @@ export const sessionSchema = z.object({
   key: keySchema.optional(),
   grooves: z.array(grooveSchema).max(500).default([]),
   ...timelineShape,
+  ...playShape,
 })
 
 export type Variant = z.infer<typeof variantSchema>

@@ -104,9 +104,10 @@ export function addNote(
   left: Float32Array,
   right: Float32Array,
 ) {
+  const steady = envelope.steady(at - begins, at - begins + left.length)
+  if (steady === 0) return
   for (let i = 0; i < left.length; i++) {
-    const level = envelope.at(at + i - begins)
-    if (level === 0) continue
+    const level = steady ?? envelope.at(at + i - begins)
     left[i] = (left[i] as number) + level * (raw.left[i] as number)
     right[i] = (right[i] as number) + level * (raw.right[i] as number)
   }

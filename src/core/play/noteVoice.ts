@@ -135,6 +135,8 @@ function taped(voice: Voice, channelCount: number, ratio: PitchLine): Voice {
 /** How loud a note is over its own frames; it can be let go at any of them. */
 export interface Envelope {
   at(frame: number): number
+  /** the level of all frames from one up to another, where it is one; undefined where it changes */
+  steady(from: number, to: number): number | undefined
   /** From a frame on it fades away within so many; an earlier end stays, and of two the one that is silent first. */
   release(frame: number, frames: number): void
   /** the frame from which on it is silent */
@@ -158,6 +160,11 @@ export function createEnvelope({
       if (!release || frame < release.from) return rise * tail
       const gone = (frame - release.from) / release.frames
       return rise * tail * square(sinTurns(0.25 + gone / 4))
+    },
+    steady(from, to) {
+      if (to <= 0 || from >= endOf()) return 0
+      const begun = from >= fadeIn && to <= frames - fadeOut
+      return begun && (!release || to <= release.from) ? 1 : undefined
     },
     release(frame, over) {
       const from = Math.max(0, frame)

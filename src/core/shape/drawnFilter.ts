@@ -12,7 +12,7 @@ export interface DrawnFilter {
   /** on the source before it is stretched, or on the result */
   readonly at: 'before' | 'after'
   /** how fine it is in Hz, `FINE_RANGE`; without it as fine as its steepest slope asks */
-  readonly fineHz?: number
+  readonly fineHz?: number | undefined
 }
 
 export interface FilterPoint {

@@ -5,6 +5,7 @@ import { Bench } from '../bench/Bench'
 import { Centre } from '../common/Centre'
 import { channelText, countText, kindText, peakText, rateText, timeText } from '../common/formats'
 import { Guarded } from '../common/Guarded'
+import { PlayView } from '../play/PlayView'
 import { redo, resetTarget, undo } from '../session/acts'
 import { loadAgain } from '../session/hear/listening'
 import { exportHeard } from '../session/render/exports'
@@ -145,8 +146,17 @@ function Main() {
         </Centre>
       )}
       {source && !isTimeline && facts && load?.status !== 'failed' && (
-        <Guarded name={view === 'bench' ? 'The bench' : 'The sweep'} resetKey={`${view} ${source.id}`}>
-          {view === 'bench' ? <Bench source={source} /> : <SweepView source={source} />}
+        <Guarded
+          name={view === 'bench' ? 'The bench' : view === 'play' ? 'Play' : 'The sweep'}
+          resetKey={`${view} ${source.id}`}
+        >
+          {view === 'bench' ? (
+            <Bench source={source} />
+          ) : view === 'play' ? (
+            <PlayView source={source} />
+          ) : (
+            <SweepView source={source} />
+          )}
         </Guarded>
       )}
     </main>

@@ -6,6 +6,7 @@ const VIEWS: readonly { readonly id: Outlook['view']; readonly label: string; re
   { id: 'bench', label: 'Bench', title: 'One target, several methods side by side (B)' },
   { id: 'sweep', label: 'Sweep', title: 'Where each method breaks on this sound (W)' },
   { id: 'timeline', label: 'Timeline', title: 'Sounds together, against bars, under one tempo line (T)' },
+  { id: 'play', label: 'Play', title: 'Stretch far, mark what is good, and play it (P)' },
 ]
 
 /** The views: of a source, and of all together. */

@@ -3,12 +3,14 @@ import { clearScratch } from '../../engine'
 import { firstOutlook, firstSession, type Outlook, startHistory } from '../../session'
 import { openArrivals } from './files/arrivals'
 import { openList } from './files/gather'
-import { syncListening } from './hear/listening'
+import { onNotes, syncListening } from './hear/listening'
 import { syncTurns } from './hear/places'
 import { keepChanges, keeper, listAside, livesUnkept, onKept, openKept } from './keep/keeping'
 import { createTabs } from './keep/tabs'
 import { syncUnused } from './keep/unused'
 import { syncKnowledge } from './know/knowledge'
+import { syncInstruments } from './play/instruments'
+import { takeNoted } from './play/takes'
 import { syncRenders } from './render/renders'
 import { syncSpectra } from './render/spectra'
 import { setAccess } from './state/access'
@@ -104,6 +106,7 @@ export async function start() {
       tone: 'plain',
       text: 'This browser has no WebAssembly with SIMD, or may not use it here. Everything works, several times slower: another or a newer browser helps.',
     })
+  onNotes(takeNoted)
   store.subscribe(follow)
   follow(getState(), undefined)
   if (getState().access.kind !== 'unkept') listAside().catch(tell)
@@ -137,6 +140,7 @@ function follow(state: State, before: State | undefined) {
   if (changed || elsewhere || state.loads !== before?.loads) syncSweeps(state)
   syncSpectra(state)
   syncMix(state)
+  syncInstruments(state)
   const turned = state.outlook.view !== before?.outlook.view
   if (changed || elsewhere || turned || state.analyses !== before?.analyses) syncRenders(state)
 }

@@ -18,7 +18,7 @@ export function ListeningSpeed() {
         unit="×"
         digits={2}
         min={0.5}
-        max={2}
+        max={8}
         step={0.05}
         onChange={(listeningSpeed) => setOutlook({ listeningSpeed })}
         onReset={() => setOutlook({ listeningSpeed: 1 })}

@@ -1,5 +1,5 @@
 import { type Analysis, dbToAmplitude, type Recipe } from '../../../core'
-import { createPlayback, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../../engine'
+import { createPlayback, type NotedEvent, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../../engine'
 import { beatsOf, contentKey, REFERENCE, recipeHeardAt, recipeOf, type Source, soundKey } from '../../../session'
 import type { LoadedSound } from '../files/audioShelf'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
@@ -28,8 +28,16 @@ export const playback = createPlayback({
     if (before.mixPlaying && playing !== 'mix') setOutlook({ beat: Math.max(0, playback.beat()) })
   },
   onJumped: () => setState({ queuedJump: undefined }),
+  onReady: (ids) => setState({ readyInstruments: new Set(ids) }),
+  onNoted: (events) => heardNotes(events),
   onError: tell,
 })
+
+/** who is told of what was played */
+let heardNotes: (events: readonly NotedEvent[]) => void = () => {}
+export const onNotes = (listener: typeof heardNotes) => {
+  heardNotes = listener
+}
 
 pool.playBeside(playback.control)
 

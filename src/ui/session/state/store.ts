@@ -1,7 +1,7 @@
 import { useStore } from 'zustand'
 import { createStore } from 'zustand/vanilla'
 import type { Analysis, Knowledge, Recipe, Spectrogram, SweepAxis, SweepPoint, Trial, Tried } from '../../../core'
-import type { FileFacts, SoundFacts } from '../../../engine'
+import type { FileFacts, Glance, SoundFacts } from '../../../engine'
 import {
   type BlindResult,
   firstOutlook,
@@ -262,6 +262,17 @@ export interface State {
   readonly recording: boolean
   /** the attack, or other moment, that timing is about: seconds of its source's file */
   readonly chosenMoment: ChosenMoment | undefined
+  /** a pick that is being marked: where it began, seconds of its source's file */
+  readonly marking: number | undefined
+  /** instruments that the player was given, and those of them that can be played now */
+  readonly playable: ReadonlySet<string>
+  readonly readyInstruments: ReadonlySet<string>
+  /** pads and keys that are held */
+  readonly struck: ReadonlySet<string>
+  /** a take is recorded */
+  readonly taking: boolean
+  /** by pick and what it is of: how it looks and sounds */
+  readonly glances: Readonly<Record<string, Glance>>
 }
 
 export const store = createStore<State>(() => ({
@@ -300,6 +311,12 @@ export const store = createStore<State>(() => ({
   queuedJump: undefined,
   recording: false,
   chosenMoment: undefined,
+  marking: undefined,
+  playable: new Set<string>(),
+  readyInstruments: new Set<string>(),
+  struck: new Set<string>(),
+  taking: false,
+  glances: {},
 }))
 
 export function useSession<T>(select: (state: State) => T): T {

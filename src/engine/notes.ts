@@ -1,0 +1,131 @@
+import { createEnsemble, type ReadyInstrument, type Sounding } from '../core'
+import type { Guest, Overdub } from './overdub'
+import { MARK_FRAMES, RING_FRAMES } from './ring'
+import { NEAREST_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
+
+/** What a hand, a keyboard or a pad does. */
+export type NoteEvent =
+  | {
+      readonly kind: 'on'
+      /** tells it from all other notes */
+      readonly note: number
+      readonly instrument: string
+      readonly key: number
+      /** 0 to 1 */
+      readonly velocity: number
+    }
+  | { readonly kind: 'off'; readonly note: number }
+
+/** When something that was played came to be heard: the frame of what is written, and where what plays was by then. */
+export interface NotedEvent {
+  readonly note: number
+  readonly kind: 'on' | 'off'
+  readonly frame: number
+  /** as the ring's marks count; below 0 where nothing plays */
+  readonly mark: number
+}
+
+/** read beyond what is written: it may have been read on meanwhile */
+const SPARE_BLOCKS = 4
+
+/** more than is ever written ahead */
+const KEPT_FRAMES = RING_FRAMES - 32 * MARK_FRAMES
+
+interface Voiced {
+  readonly one: Sounding
+  readonly strand: Strand
+  /** blocks that were read ahead and not laid yet */
+  readonly ahead: StrandBlock[]
+}
+
+/**
+ * Notes over what plays. A note is opened and read first, however long that takes, and laid over what is written as near
+ * to what is heard as may be: all notes of one call at one frame.
+ * Letting go changes a level alone: nothing is read again.
+ */
+export function createNotes(overdub: Overdub, rate: number) {
+  const { strands } = overdub
+  const ensemble = createEnsemble(rate)
+  const scratch = silentBlock()
+  let voiced: Voiced[] = []
+
+  const guest: Guest = {
+    write(at) {
+      for (const { one, strand, ahead } of voiced) {
+        if (ensemble.endOf(one) <= at) continue
+        const block = ahead.shift() ?? readInto(scratch, one, at)
+        strands.put(strand, block.left, block.right)
+      }
+      // what they were read as is summed again as long as it may still be changed
+      const gone = new Set(ensemble.sweep(at - KEPT_FRAMES))
+      if (gone.size === 0) return
+      const left = voiced.filter(({ one }) => gone.has(one)).map(({ strand }) => strand)
+      voiced = voiced.filter(({ one }) => !gone.has(one))
+      strands.order(strands.all.filter((strand) => !left.includes(strand)))
+    },
+    get sounds() {
+      return voiced.some(({ one }) => ensemble.endOf(one) > strands.written)
+    },
+  }
+  overdub.join(guest)
+
+  function readInto(block: StrandBlock, { voice, begins }: Pick<Sounding, 'voice' | 'begins'>, at: number) {
+    voice.read(at - begins, block.left, block.right)
+    return block
+  }
+  const read = (one: Pick<Sounding, 'voice' | 'begins'>, at: number) => readInto(silentBlock(), one, at)
+
+  return {
+    get sounding(): number {
+      return voiced.filter(({ one }) => ensemble.endOf(one) > strands.written).length
+    },
+    /** Play events that came at once, in their order. @returns when each came to be heard. */
+    play(
+      events: readonly NoteEvent[],
+      instrumentOf: (id: string) => ReadyInstrument | undefined,
+    ): readonly NotedEvent[] {
+      const opened = events.flatMap((event) => {
+        const instrument = event.kind === 'on' ? instrumentOf(event.instrument) : undefined
+        if (event.kind !== 'on' || !instrument) return []
+        const voice = ensemble.open(instrument, event.key, event.velocity)
+        const blocks: StrandBlock[] = []
+        const needed = (strands.written - strands.free(NEAREST_BLOCKS)) / MARK_FRAMES + SPARE_BLOCKS
+        for (let n = 0; n < needed; n++) blocks.push(read({ voice, begins: 0 }, n * MARK_FRAMES))
+        return [{ event, instrument, voice, blocks }]
+      })
+      const from = strands.free(NEAREST_BLOCKS)
+      const mark = from < strands.written ? strands.markAt(from) : -1
+      const noted: NotedEvent[] = []
+      for (const event of events) {
+        if (event.kind === 'off') {
+          ensemble.release(event.note, from)
+          noted.push({ note: event.note, kind: 'off', frame: from, mark })
+          continue
+        }
+        const own = opened.find((one) => one.event === event)
+        if (!own) continue
+        const one = ensemble.begin(event.note, own.instrument, event.key, own.voice, from)
+        const level = {
+          at: (frame: number) => one.envelope.at(frame - from),
+          steady: (start: number, end: number) => one.envelope.steady(start - from, end - from),
+        }
+        const strand = strands.add(1, level)
+        const laid = (strands.written - from) / MARK_FRAMES
+        while (own.blocks.length < laid) own.blocks.push(read(one, from + own.blocks.length * MARK_FRAMES))
+        strands.lay(strand, own.blocks.slice(0, laid), from, from, 0)
+        voiced.push({ one, strand, ahead: own.blocks.slice(laid) })
+        noted.push({ note: event.note, kind: 'on', frame: from, mark })
+      }
+      if (events.length > 0) strands.rewrite(from)
+      return noted
+    },
+    /** Let all fade away. */
+    hush() {
+      const from = strands.free(NEAREST_BLOCKS)
+      ensemble.hush(from)
+      strands.rewrite(from)
+    },
+  }
+}
+
+export type Notes = ReturnType<typeof createNotes>

@@ -1,0 +1,107 @@
+import { type Instrument, planOf, type Recipe, type SoundSize } from '../core'
+import { asOutput, asSource } from '../core/timeline/axes'
+import type { Keys, PickMark } from './playSchema'
+import { partFacts, partStart, recipeOf } from './recipe'
+import type { Source } from './schema'
+
+/** What a pick, or what lies over the keys, comes to: an instrument of a source. */
+
+/** the root of a pad: it is struck at its own pitch */
+export const PAD_KEY = 60
+
+const PLAIN: Recipe = {
+  version: 1,
+  stretch: 1,
+  pitchSemitones: 0,
+  formants: 'move',
+  methodId: 'vocoder',
+  settings: {},
+  seed: 1,
+}
+
+/** The recipe of one of a source's variants, by its id or letter; of the source itself where there is none. */
+export function playedRecipe(source: Source, variant: string | undefined): Recipe {
+  const own = source.variants.find(({ id, letter }) => id === variant || letter === variant)
+  if (own) return recipeOf(source, own)
+  // the source as it is, turned by the method of its first lane
+  const { methodId, settings } = source.variants[0] ?? { methodId: PLAIN.methodId, settings: {} as never }
+  return { ...PLAIN, methodId, settings: settings[methodId] ?? {}, formants: source.target.formants }
+}
+
+/** Where a pick lies in its result, s; undefined while the source's length is not known. */
+export function pickSpan(
+  source: Source,
+  pick: Pick<PickMark, 'variant' | 'from' | 'to'>,
+): { from: number; to: number } | undefined {
+  const facts = partFacts(source)
+  if (!facts) return undefined
+  const { map } = planOf(playedRecipe(source, pick.variant), sizeOf(facts))
+  const start = partStart(source)
+  const at = (seconds: number) =>
+    map.outputAt(asSource(Math.max(0, Math.min(facts.frames, (seconds - start) * facts.sampleRate)))) / facts.sampleRate
+  return { from: at(pick.from), to: at(pick.to) }
+}
+
+/** The moment of the file that a moment of a result is made of, s. */
+export function fileSecondsAt(source: Source, variant: string | undefined, resultSeconds: number): number {
+  const facts = partFacts(source)
+  if (!facts) return 0
+  const { map } = planOf(playedRecipe(source, variant), sizeOf(facts))
+  return partStart(source) + map.sourceAt(asOutput(resultSeconds * facts.sampleRate)) / facts.sampleRate
+}
+
+const sizeOf = ({ frames, sampleRate }: SoundSize): SoundSize => ({ frames, sampleRate })
+
+/** A pick as an instrument of its own: a pad strikes it at `PAD_KEY`. */
+export function padInstrument(source: Source, pick: PickMark): Instrument | undefined {
+  const span = pickSpan(source, pick)
+  if (!span) return undefined
+  const { id, play, attackMs, releaseMs, gainDb, pan, reverse, group, semitones } = pick
+  return {
+    id,
+    recipe: playedRecipe(source, pick.variant),
+    ...span,
+    root: PAD_KEY - semitones,
+    length: 'keep',
+    play,
+    attackMs,
+    releaseMs,
+    // struck again it begins again
+    voices: 4,
+    glideMs: 0,
+    gainDb,
+    pan,
+    reverse,
+    ...(group !== undefined && { group }),
+  }
+}
+
+export const KEYS_ID = 'keys'
+
+/** A sound over the keys. `root` is where it sounds as it is, found or said. */
+export function keysInstrument(
+  source: Source,
+  keys: Keys,
+  pick: PickMark | undefined,
+  root: number,
+): Instrument | undefined {
+  const variant = pick ? pick.variant : keys.variant
+  const span = pick ? pickSpan(source, pick) : {}
+  if (!span) return undefined
+  const { length, play, attackMs, releaseMs, voices, glideMs, gainDb, pan } = keys
+  return {
+    id: KEYS_ID,
+    recipe: playedRecipe(source, variant),
+    ...span,
+    root,
+    length,
+    play,
+    attackMs,
+    releaseMs,
+    voices,
+    glideMs,
+    gainDb,
+    pan,
+    reverse: pick?.reverse ?? false,
+  }
+}

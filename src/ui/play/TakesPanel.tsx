@@ -1,0 +1,197 @@
+import { Circle, Download, Grid3x3, Library, Square, Trash2, Volume2 } from 'lucide-react'
+import { useState } from 'react'
+import type { Take } from '../../session'
+import { timeText } from '../common/formats'
+import { Progress } from '../common/Progress'
+import { Select } from '../fields/Select'
+import {
+  beginTake,
+  cancelTake,
+  changeTake,
+  endTake,
+  hearTake,
+  playTakeBy,
+  quantiseTake,
+  removeTake,
+  saveTake,
+  stopHearing,
+  TAKE_EXPORT,
+  takeToShelf,
+} from '../session/play/takes'
+import { useSession } from '../session/state/store'
+
+const STEPS = [
+  { value: '1', label: '1/4' },
+  { value: '2', label: '1/8' },
+  { value: '4', label: '1/16' },
+  { value: '3', label: '1/8t' },
+] as const
+
+/** What was played: recorded, heard again sample for sample, changed, and taken away. */
+export function TakesPanel() {
+  const takes = useSession((state) => state.history.present.takes)
+  const taking = useSession((state) => state.taking)
+  const running = useSession((state) => state.exports[TAKE_EXPORT])
+  return (
+    <div className="flex flex-col gap-2 px-5 py-2.5 text-[12.5px]">
+      <div className="flex items-center gap-3">
+        <button
+          type="button"
+          className="solid-button !h-7"
+          aria-pressed={taking}
+          title="Record what is played on pads and keys (F3)"
+          onClick={taking ? endTake : beginTake}
+        >
+          {taking ? <Square size={12} /> : <Circle size={13} />} {taking ? 'End the take' : 'Record a take'}{' '}
+          <kbd className="key !border-current !text-current">F3</kbd>
+        </button>
+        <span className="text-soft">
+          {taking
+            ? 'Play pads and keys: the take begins with the first note.'
+            : takes.length === 0
+              ? 'No takes yet. A take keeps the notes, and comes to the very samples that were heard.'
+              : ''}
+        </span>
+        {running && (
+          <span className="ml-auto inline-flex items-center gap-2" role="status">
+            <Progress
+              label={`Rendering ${running.name}`}
+              value={running.progress}
+              cancelLabel="Stop rendering the take"
+              onCancel={cancelTake}
+            >
+              {Math.round(100 * running.progress)} %
+            </Progress>
+          </span>
+        )}
+      </div>
+      <ul aria-label="Takes" className="flex max-h-[150px] flex-col overflow-y-auto">
+        {takes.map((take) => (
+          <Row key={take.id} take={take} />
+        ))}
+      </ul>
+    </div>
+  )
+}
+
+function Row({ take }: { readonly take: Take }) {
+  const picks = useSession((state) => state.history.present.picks)
+  const bpm = useSession((state) => state.history.present.bpm)
+  const keys = useSession((state) => state.history.present.keys)
+  const [step, setStep] = useState('4')
+  const players = new Set(take.notes.map(({ pick }) => pick ?? ''))
+  const one = players.size === 1 ? [...players][0] : undefined
+  return (
+    <li className="flex items-center gap-3 border-t border-rule py-1">
+      <input
+        aria-label={`Name of ${take.name}`}
+        type="text"
+        className="w-[120px] bg-transparent leading-[20px] outline-none focus:border-b focus:border-tide"
+        value={take.name}
+        maxLength={200}
+        onChange={(event) =>
+          changeTake(
+            take.id,
+            'name a take',
+            (own) => {
+              own.name = event.target.value
+            },
+            `take ${take.id}`,
+          )
+        }
+      />
+      <span className="w-[120px] text-soft">
+        {take.notes.length} notes, {timeText(take.length / take.rate)}
+      </span>
+      <Picture take={take} />
+      <Select
+        aria-label={`Who plays ${take.name}`}
+        className="max-w-[150px]"
+        value={one ?? 'as played'}
+        onChange={(event) => {
+          if (event.target.value !== 'as played') playTakeBy(take.id, event.target.value || undefined)
+        }}
+      >
+        {one === undefined && <option value="as played">as it was played</option>}
+        {keys && <option value="">the keys</option>}
+        {picks.map((pick) => (
+          <option key={pick.id} value={pick.id}>
+            {pick.name}
+          </option>
+        ))}
+      </Select>
+      <span className="ml-auto inline-flex items-center">
+        <Select aria-label="Step" value={step} onChange={(event) => setStep(event.target.value)}>
+          {STEPS.map(({ value, label }) => (
+            <option key={value} value={value}>
+              {label}
+            </option>
+          ))}
+        </Select>
+        <button
+          type="button"
+          className="plain-button !h-6"
+          title={`Bring its notes to ${bpm} BPM, counted from the first one`}
+          onClick={() => quantiseTake(take.id, bpm, Number(step))}
+        >
+          <Grid3x3 size={13} /> Quantise
+        </button>
+        <button type="button" className="plain-button !h-6" onClick={() => void hearTake(take)}>
+          <Volume2 size={13} /> Hear
+        </button>
+        <button type="button" className="plain-button !h-6 !px-1.5" aria-label="Stop hearing it" onClick={stopHearing}>
+          <Square size={11} />
+        </button>
+        <button
+          type="button"
+          className="plain-button !h-6"
+          title="As a source on the shelf"
+          onClick={() => void takeToShelf(take)}
+        >
+          <Library size={13} /> Shelf
+        </button>
+        <button
+          type="button"
+          className="plain-button !h-6"
+          title="As a file: 32-bit float, sample for sample what was heard"
+          onClick={() => void saveTake(take)}
+        >
+          <Download size={13} /> File
+        </button>
+        <button
+          type="button"
+          className="plain-button !h-6 !px-1.5"
+          aria-label={`Remove ${take.name}`}
+          onClick={() => removeTake(take.id)}
+        >
+          <Trash2 size={13} />
+        </button>
+      </span>
+    </li>
+  )
+}
+
+/** The notes of a take, small: time across, keys up, pads on lines of their own. */
+function Picture({ take }: { readonly take: Take }) {
+  const length = Math.max(1, take.length)
+  const lanes = [...new Set(take.notes.map(({ pick, key }) => pick ?? `key ${key}`))].sort()
+  return (
+    <svg viewBox="0 0 100 16" preserveAspectRatio="none" className="h-[20px] w-[150px] bg-well" aria-hidden="true">
+      {take.notes.map(({ pick, key, on, off, velocity }) => {
+        const lane = lanes.indexOf(pick ?? `key ${key}`)
+        const height = 16 / Math.max(4, lanes.length)
+        return (
+          <rect
+            key={`${on} ${pick ?? ''} ${key}`}
+            x={(100 * on) / length}
+            y={16 - height * (lane + 1)}
+            width={Math.max(0.8, (100 * ((off ?? length) - on)) / length)}
+            height={height * 0.8}
+            fill="var(--tide)"
+            opacity={0.4 + 0.6 * velocity}
+          />
+        )
+      })}
+    </svg>
+  )
+}

@@ -1,0 +1,131 @@
+import { type Analysis, needsOf } from '../../../core'
+import type { GivenInstrument, MixSound, Sound } from '../../../engine'
+import {
+  contentKey,
+  KEYS_ID,
+  type Keys,
+  keysInstrument,
+  padInstrument,
+  type Session,
+  type Source,
+  soundKey,
+} from '../../../session'
+import { playback } from '../hear/listening'
+import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
+import { shelf } from '../state/engine'
+import { tell } from '../state/notices'
+import { type State, store } from '../state/store'
+
+/** What can be played: each pick on its pad, and what lies over the keys. The player follows whatever changes. */
+
+const { getState, setState } = store
+
+/** middle C, where nothing is known */
+const UNKNOWN_ROOT = 60
+const SURE_ROOT = 0.3
+
+let opened: ReadonlyMap<string, Sound> = new Map()
+const opening = new Set<string>()
+let sentSounds: ReadonlyMap<string, string> = new Map()
+let sent = ''
+const versions = new WeakMap<object, number>()
+let version = 0
+const versionOf = (value: object) => {
+  const own = versions.get(value) ?? ++version
+  versions.set(value, own)
+  return own
+}
+
+/** The root of what lies over the keys: as it was said, else as it was found. */
+export function rootOf(state: State, keys: Keys, source: Source): { readonly key: number; readonly found: boolean } {
+  if (keys.root !== undefined) return { key: keys.root, found: false }
+  const pitch = state.knowledge[source.id]?.pitch
+  const hz = pitch && pitch.confidence >= SURE_ROOT ? pitch.rootHz : undefined
+  const bent = keys.variant === undefined && keys.pick === undefined ? 0 : source.target.pitchSemitones
+  return hz === undefined
+    ? { key: UNKNOWN_ROOT, found: false }
+    : { key: Math.max(0, Math.min(127, 69 + 12 * Math.log2(hz / 440) + bent)), found: true }
+}
+
+/** All instruments of a session, whether their sounds are there or not. */
+export function instrumentsOf(state: State, session: Session): { order: GivenInstrument['order']; source: Source }[] {
+  const sourceOf = (id: string) => session.sources.find((one) => one.id === id)
+  const pads = session.picks.flatMap((pick) => {
+    const source = sourceOf(pick.source)
+    const order = source && padInstrument(source, pick)
+    return source && order ? [{ order, source }] : []
+  })
+  const { keys } = session
+  const source = keys && sourceOf(keys.source)
+  if (!keys || !source) return pads
+  const pick = session.picks.find(({ id }) => id === keys.pick)
+  const order = keysInstrument(source, keys, pick, rootOf(state, keys, source).key)
+  return order ? [...pads, { order, source }] : pads
+}
+
+let heeded: readonly unknown[] = []
+
+/** Let the player follow, while Play is looked at. */
+export function syncInstruments(state: State) {
+  if (state.outlook.view !== 'play') return
+  const now = [state.history.present, state.analyses, state.knowledge, opened]
+  if (now.every((value, n) => value === heeded[n])) return
+  heeded = now
+  const { present: session } = state.history
+  const all = instrumentsOf(state, session)
+  const used = [...new Set(all.map(({ source }) => source))]
+  for (const source of used) {
+    const sound = opened.get(soundKey(source))
+    if (!sound) void open(source)
+    else
+      syncAnalysis(
+        source,
+        sound,
+        all.filter((one) => one.source === source).map(({ order }) => order.recipe),
+        0,
+      )
+  }
+  const sounds: Record<string, MixSound | 'as before'> = {}
+  const told = new Map<string, string>()
+  const given: GivenInstrument[] = []
+  for (const { order, source } of all) {
+    const sound = opened.get(soundKey(source))
+    if (!sound || !isKnown(getState(), source, order.recipe)) continue
+    const analysis: Analysis = knownSoFar(getState(), source) ?? {}
+    const id = contentKey(source)
+    const text = `${versionOf(sound)} ${needsOf(order.recipe).length === 0 ? 0 : versionOf(analysis)}`
+    if (!told.has(id)) {
+      told.set(id, text)
+      sounds[id] = sentSounds.get(id) === text ? 'as before' : { key: soundKey(source), sound, analysis }
+    }
+    given.push({ order, sound: id })
+  }
+  const text = JSON.stringify([given, [...told]])
+  if (text === sent) return
+  sent = text
+  sentSounds = told
+  playback.setInstruments(sounds, given)
+  setState({ playable: new Set(given.map(({ order }) => order.id)) })
+}
+
+async function open(source: Source) {
+  const key = soundKey(source)
+  if (opening.has(key)) return
+  opening.add(key)
+  try {
+    const sound = await shelf.open(source)
+    opened = new Map(opened).set(key, sound)
+  } catch (error) {
+    tell(error)
+  } finally {
+    syncInstruments(getState())
+  }
+}
+
+/** The sound of a source, for work on its results. */
+export async function soundOf(source: Source): Promise<Sound> {
+  return opened.get(soundKey(source)) ?? shelf.open(source)
+}
+
+export const isReady = (state: State, id: string) => state.readyInstruments.has(id)
+export const keysAreReady = (state: State) => isReady(state, KEYS_ID)

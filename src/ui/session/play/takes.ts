@@ -1,0 +1,220 @@
+import type { PlayedNote } from '../../../core'
+import { type NotedEvent, scratchFolder } from '../../../engine'
+import { contentKey, KEYS_ID, keysInstrument, padInstrument, type Session, type Take } from '../../../session'
+import { saveFile } from '../../common/saveFile'
+import { edit } from '../edits'
+import { bringIn } from '../files/arrivals'
+import { playback } from '../hear/listening'
+import { analysisOf } from '../know/analyses'
+import { pool } from '../state/engine'
+import { notify, tell } from '../state/notices'
+import { store } from '../state/store'
+import { rootOf, soundOf } from './instruments'
+
+/** Takes: what is played is written down as it comes to be heard, played again, and rendered as what was heard. */
+
+const { getState, setState } = store
+
+interface Struck {
+  readonly note: number
+  readonly instrument: string
+  readonly key: number
+  readonly velocity: number
+}
+
+let running: { readonly struck: Map<number, Struck>; readonly heard: NotedEvent[]; readonly rate: number } | undefined
+
+/** silence before the first note of a take, in blocks of the output */
+const LEAD_FRAMES = 128
+
+export function beginTake() {
+  running = { struck: new Map(), heard: [], rate: playback.outputRate() ?? 48_000 }
+  setState({ taking: true })
+}
+
+/** What is struck belongs to the take that runs. */
+export function noteTaken(struck: Struck) {
+  running?.struck.set(struck.note, struck)
+}
+
+/** The player says when what was played came to be heard. */
+export function takeNoted(events: readonly NotedEvent[]) {
+  running?.heard.push(...events)
+}
+
+export function endTake() {
+  const own = running
+  running = undefined
+  setState({ taking: false })
+  if (!own) return
+  const ons = own.heard.filter(({ kind, note }) => kind === 'on' && own.struck.has(note))
+  if (ons.length === 0) {
+    notify({ tone: 'plain', text: 'Nothing was played. Strike pads or keys while a take is recorded.' })
+    return
+  }
+  // it begins with its first note, on the block that that began with
+  const begins = Math.min(...ons.map(({ frame }) => frame)) - LEAD_FRAMES
+  const { keys, takes } = getState().history.present
+  const notes = ons.map((on): Take['notes'][number] => {
+    const { instrument, key, velocity } = own.struck.get(on.note) as Struck
+    const off = own.heard.find(({ kind, note }) => kind === 'off' && note === on.note)
+    return {
+      ...(instrument !== KEYS_ID && { pick: instrument }),
+      key,
+      velocity,
+      on: on.frame - begins,
+      ...(off && { off: off.frame - begins }),
+    }
+  })
+  const last = own.heard.reduce((most, { frame }) => Math.max(most, frame), 0)
+  edit('record a take', (session) => {
+    session.takes.push({
+      id: crypto.randomUUID(),
+      name: `Take ${takes.length + 1}`,
+      rate: own.rate,
+      length: last - begins,
+      ...(keys && notes.some(({ pick }) => pick === undefined) && { keys: { ...keys } }),
+      notes,
+    })
+  })
+}
+
+export function removeTake(id: string) {
+  const take = getState().history.present.takes.find((one) => one.id === id)
+  if (!take) return
+  edit('remove a take', (session) => {
+    session.takes = session.takes.filter((one) => one.id !== id)
+  })
+  notify({ tone: 'plain', kind: 'undo', text: `${take.name} removed`, undo: true })
+}
+
+export function changeTake(id: string, label: string, change: (take: Take) => void, gesture?: string) {
+  edit(
+    label,
+    (session) => {
+      const take = session.takes.find((one) => one.id === id)
+      if (take) change(take)
+    },
+    gesture,
+  )
+}
+
+/** Bring each note of a take to the nearest step of a tempo; each keeps its length. */
+export function quantiseTake(id: string, bpm: number, stepsPerBeat: number) {
+  changeTake(id, 'quantise a take', (take) => {
+    const step = (60 / bpm / stepsPerBeat) * take.rate
+    const first = take.notes.reduce((least, { on }) => Math.min(least, on), Number.POSITIVE_INFINITY)
+    for (const note of take.notes) {
+      // the take's own first note is its beat
+      const moved = Math.round(first + Math.round((note.on - first) / step) * step) - note.on
+      note.on += moved
+      if (note.off !== undefined) note.off += moved
+    }
+    take.length = take.notes.reduce((most, { on, off }) => Math.max(most, off ?? on), take.length)
+  })
+}
+
+/** Let another pick, or the keys, play a take. */
+export function playTakeBy(id: string, pick: string | undefined) {
+  changeTake(id, 'play a take by another', (take) => {
+    for (const note of take.notes) {
+      if (pick === undefined) delete note.pick
+      else note.pick = pick
+    }
+    const { keys } = getState().history.present
+    if (pick === undefined && keys) take.keys = { ...keys }
+  })
+}
+
+let stop: AbortController | undefined
+
+/** What a take came to, as a file of 32-bit float: sample for sample what was heard. */
+async function rendered(take: Take): Promise<Blob | undefined> {
+  const state = getState()
+  const { present: session } = state.history
+  const instruments = instrumentsFor(session, take)
+  const sounds: Record<string, { sound: Awaited<ReturnType<typeof soundOf>>; analysis: object }> = {}
+  const given: { order: (typeof instruments)[number]['order']; sound: string }[] = []
+  for (const { order, source } of instruments) {
+    const sound = await soundOf(source)
+    const analysis = await analysisOf(source, sound, order.recipe)
+    const key = contentKey(source)
+    sounds[key] = { sound, analysis }
+    given.push({ order, sound: key })
+  }
+  const notes = take.notes.map(
+    ({ pick, key, velocity, on, off }): PlayedNote => ({
+      instrument: pick ?? KEYS_ID,
+      key,
+      velocity,
+      on,
+      ...(off !== undefined && { off }),
+    }),
+  )
+  const own = new AbortController()
+  stop = own
+  const show = (progress: number) =>
+    setState((now) => ({ exports: { ...now.exports, [TAKE_EXPORT]: { name: take.name, progress } } }))
+  show(0)
+  try {
+    const { blob } = await pool.run<'take'>(
+      {
+        kind: 'take',
+        sounds,
+        instruments: given,
+        notes,
+        order: { from: 0, to: take.length, rate: take.rate, format: '32f' },
+        folder: take.length * 8 > 2 ** 26 ? scratchFolder() : undefined,
+      },
+      { signal: own.signal, rank: 0, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
+    )
+    return blob
+  } catch (error) {
+    if (!own.signal.aborted) tell(error)
+    return undefined
+  } finally {
+    stop = undefined
+    setState(({ exports: { [TAKE_EXPORT]: _, ...others } }) => ({ exports: others }))
+  }
+}
+
+export const TAKE_EXPORT = 'take'
+export const cancelTake = () => stop?.abort()
+
+function instrumentsFor(session: Session, take: Take) {
+  const used = new Set(take.notes.map(({ pick }) => pick ?? KEYS_ID))
+  const sourceOf = (id: string) => session.sources.find((one) => one.id === id)
+  const pads = session.picks.flatMap((pick) => {
+    const source = sourceOf(pick.source)
+    const order = used.has(pick.id) && source ? padInstrument(source, pick) : undefined
+    return source && order ? [{ order, source }] : []
+  })
+  const { keys } = take
+  const source = keys && sourceOf(keys.source)
+  if (!keys || !source) return pads
+  const pick = session.picks.find(({ id }) => id === keys.pick)
+  const order = keysInstrument(source, keys, pick, rootOf(getState(), keys, source).key)
+  return order ? [...pads, { order, source }] : pads
+}
+
+const fileName = (take: Take) => `${take.name.replace(/[\\/:*?"<>|]/g, '_')}.wav`
+
+export async function saveTake(take: Take) {
+  const blob = await rendered(take)
+  if (blob) saveFile(blob, fileName(take))
+}
+
+export async function takeToShelf(take: Take) {
+  const blob = await rendered(take)
+  if (blob) await bringIn([new File([blob], fileName(take), { type: 'audio/wav' })])
+}
+
+/** Hear a take again: the very samples that were heard. */
+export async function hearTake(take: Take) {
+  const blob = await rendered(take)
+  if (!blob) return
+  const sound = await pool.run<'open'>({ kind: 'open', blob, file: fileName(take) }, { rank: 0 })
+  await playback.audition({ sound, stretch: 1, methodId: 'wsola', analysis: {}, gain: 1 })
+}
+
+export const stopHearing = () => playback.stopAudition()
