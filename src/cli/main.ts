@@ -85,6 +85,7 @@ function listMethods(words: readonly string[], { out }: Terminal) {
         48_000,
       ),
       timesRealTime: method.timesRealTime,
+      ledByHand: method.ledByHand === true,
       settings: Object.entries(method.settings).map(([name, setting]) => ({ name, ...setting })),
     }))
     out(JSON.stringify(rows, null, 2))

@@ -32,7 +32,7 @@ export {
   imprintTask,
   PLAIN_IMPRINT,
 } from './imprint/imprint'
-export { comingsOf, promiseOf } from './imprint/promise'
+export { type Comings, comingsOf, promiseOf } from './imprint/promise'
 export { type Side, sideOf } from './imprint/side'
 export { kernelsRun } from './kernels/wasm'
 export { firstLanes } from './knowledge/firstLanes'
@@ -104,6 +104,7 @@ export { type LaidMix, layMix, mixVoice, overVoice, rowGains } from './mix/mixVo
 export { openPart, type PartVoice, withRunUp } from './mix/partVoice'
 export { type CleanCut, cleanCut, cutGain, cutOut } from './play/cut'
 export { addNote, createEnsemble, type Ensemble, type PlayedNote, type Sounding } from './play/ensemble'
+export { createHand, type Hand, type HandOrder } from './play/hand'
 export {
   type Instrument,
   MOST_HELD_SECONDS,
@@ -115,6 +116,7 @@ export {
 } from './play/instrument'
 export { type Loop, seamLoop } from './play/loop'
 export { type Moment, type MomentsAsked, momentsTask } from './play/moments'
+export { createEnvelope, type Envelope } from './play/noteVoice'
 export { playedVoice } from './play/playTask'
 export { type Timbre, TWINS_DB, timbreDistance, timbreOf, timbreWords } from './play/timbre'
 export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'
@@ -172,6 +174,7 @@ export {
 } from './shape/drawnFilter'
 export { bandShape, combShape, passShape, peaksShape, tiltShape } from './shape/filterShapes'
 export { attacksLeft, LAYER_DB, type Prepare, preparesNothing, SAME_ATTACK_SECONDS } from './shape/prepare'
+export { type Shaping, shapedFor } from './shape/shaped'
 export { finish, type Preparing, type Progress, type Task } from './task'
 export { asOutput, asSource, type OutputFrame, type SourceFrame } from './timeline/axes'
 export { BEATS_PER_BAR_RANGE, type Metre, type OpenMetre, openMetre } from './timeline/metre'

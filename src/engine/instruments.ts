@@ -1,4 +1,11 @@
-import { type Preparing, type ReadyInstrument, readyInstrument } from '../core'
+import {
+  type AudioBlock,
+  type Preparing,
+  type ReadyInstrument,
+  readyInstrument,
+  type Shaping,
+  shapedFor,
+} from '../core'
 import type { GivenInstrument, MixSound } from './playerProtocol'
 import { createSoundRegistry } from './soundRegistry'
 
@@ -18,7 +25,19 @@ export function createInstruments(events: {
   const tellReady = () => events.onReady([...ready.keys()])
 
   return {
+    /** whether some are still being got ready */
+    get busy() {
+      return waiting.length > 0
+    },
     get: (id: string): ReadyInstrument | undefined => ready.get(id)?.instrument,
+    /** A sound that was given, whole, as a hand leads it; undefined for one that lies in its file. */
+    block(id: string, shaping: Shaping): AudioBlock | undefined {
+      const given = sounds[id]
+      const source = given && registry.open(given.key, given.sound)
+      if (!source || source.slow) return undefined
+      const audio = source.part(0, source.frames)
+      return shapedFor({ audio, analysis: given.analysis }, shaping).audio
+    },
     /** All that there are from now on. */
     set(given: Readonly<Record<string, MixSound | 'as before'>>, instruments: readonly GivenInstrument[]) {
       const before = sounds

@@ -19,7 +19,7 @@ import { measure } from './jobs/measuring'
 import { mix } from './jobs/mixing'
 import type { JobOptions as Options } from './jobs/options'
 import { clip, spectrogram } from './jobs/picturing'
-import { glance, imprint, moments, span, take } from './jobs/playing'
+import { comings, glance, imprint, moments, span, take } from './jobs/playing'
 import { draw, exportPiece, render } from './jobs/rendering'
 import { gather, levelsTask, sharedFacts, sharedLevels, sharedPart, surveyTask } from './jobs/surveying'
 import { readFile, readSound } from './readFile'
@@ -127,6 +127,7 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'mix') return mix(job, options)
   if (job.kind === 'span') return span(job, options)
   if (job.kind === 'glance') return glance(job, options)
+  if (job.kind === 'comings') return comings(job)
   if (job.kind === 'moments') return moments(job, options)
   if (job.kind === 'take') return take(job, options)
   if (job.kind === 'imprint') return imprint(job, options)

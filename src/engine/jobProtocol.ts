@@ -3,6 +3,7 @@ import type {
   AnalysisNeed,
   Arrangement,
   Attack,
+  Comings,
   DecodedFile,
   ExportOrder,
   ExportPlan,
@@ -156,6 +157,8 @@ export type Job =
       readonly from: number
       readonly to: number
     }
+  /** how much a sound comes and goes */
+  | { readonly kind: 'comings'; readonly sound: Sound }
   /** the moments of a result that differ most from each other */
   | {
       readonly kind: 'moments'
@@ -240,6 +243,7 @@ export interface JobResults {
   mix: { readonly blob: Blob; readonly facts: MixFacts }
   span: Sound
   glance: Glance
+  comings: Comings
   moments: readonly Moment[]
   take: { readonly blob: Blob; readonly frames: number }
   imprint: { readonly blob: Blob }

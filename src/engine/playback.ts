@@ -6,7 +6,7 @@ import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import type { NotedEvent, NoteEvent } from './notes'
 import workletUrl from './player.worklet.ts?worker&url'
-import type { GivenInstrument, MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
+import type { GivenInstrument, HandEvent, MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
 import { createRingMemory, lastHeard, markHeard, openRing, Slot } from './ring'
 import type { Sound } from './sound'
 
@@ -249,6 +249,10 @@ export function createPlayback(events: PlaybackEvents) {
     /** Play events that came at once; they are told of when they come to be heard. */
     playNotes(events: readonly NoteEvent[]) {
       send({ type: 'notes', events })
+    },
+    /** Lead a sound by hand, over what plays. */
+    leadByHand(event: HandEvent) {
+      send({ type: 'hand', event })
     },
     hush() {
       send({ type: 'hush' })

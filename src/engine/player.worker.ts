@@ -3,13 +3,14 @@ import { createRandom } from '../core/dsp/random'
 import { toWire } from '../host/errorWire'
 import { type Arranger, type Click, createArranger, type MixSounds } from './arranger'
 import { createDepth } from './depth'
+import { createHandStrand, type HandStrand } from './handStrand'
 import { createInstruments } from './instruments'
 import { createLaneMixer, type HandOver, type LaneMixer, type Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import { createNotes, type Notes } from './notes'
 import type { AuditionStart } from './overdub'
 import { createOverdub, type Overdub } from './overdub'
-import type { MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
+import type { HandEvent, MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
 import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './ring'
 import { openSound } from './sound'
 import { createSoundRegistry } from './soundRegistry'
@@ -21,6 +22,11 @@ const SPARE_SECONDS = 0.05
 /** many voices take longer to read; strands are changed where they are written, so that a change is heard as soon */
 const MIX_AHEAD_SECONDS = 0.3
 const MIX_SPARE_SECONDS = 0.15
+/** while instruments are got ready, in steps that may take long */
+const BUSY_AHEAD_SECONDS = 0.4
+const BUSY_SPARE_SECONDS = 0.25
+/** beside what plays there is less of it */
+const INSTRUMENT_SPARE_SECONDS = 0.08
 const STOP_FADE_BLOCKS = 2
 /** a change is laid over what is written where there is so much more than its fade: it takes a while to make */
 const LEAST_SPARE_FRAMES = 1024
@@ -68,6 +74,7 @@ const instruments = createInstruments({
   onUnplayable: (id, error) => report({ type: 'unplayable', id, error: toWire(error) }),
 })
 let notes: Notes | undefined
+let hand: HandStrand | undefined
 let click: ClickTrack | undefined
 /** of the output, Hz */
 let rate = 48_000
@@ -143,7 +150,17 @@ function handle(message: PlayerMessage) {
     const noted = notes?.play(message.events, instruments.get) ?? []
     if (noted.length > 0) report({ type: 'noted', events: noted })
   } else if (message.type === 'hush') notes?.hush()
+  else if (message.type === 'hand') leadByHand(message.event)
   else stop()
+}
+
+function leadByHand(event: HandEvent) {
+  if (event.kind === 'move') hand?.move(event.place, event.speed)
+  else if (event.kind === 'let go') hand?.letGo()
+  else {
+    const audio = instruments.block(event.sound, event.shaping)
+    if (audio) hand?.hold(audio, event.order, event.gain, event.place, event.speed)
+  }
 }
 
 /** Write silence, over which notes are heard at once. */
@@ -158,8 +175,13 @@ function stand(outputRate: number) {
     work: () => false,
     stop() {},
     ended: false,
-    ahead: 0,
-    spare: SPARE_SECONDS,
+    // notes are laid over what is written, however far that is
+    get ahead() {
+      return instruments.busy ? BUSY_AHEAD_SECONDS : 0
+    },
+    get spare() {
+      return instruments.busy ? BUSY_SPARE_SECONDS : SPARE_SECONDS
+    },
   }))
 }
 
@@ -174,6 +196,7 @@ function reset(at: Ring, outputRate: number) {
   Atomics.store(at.control, Slot.rate, outputRate)
   overdub = createOverdub(at, outputRate)
   notes = createNotes(overdub, outputRate)
+  hand = createHandStrand(overdub, outputRate)
 }
 
 /** Begin to write what plays, or an audition by itself. */
@@ -323,7 +346,11 @@ function layable() {
 /** In spare time, do what is needed before long; true while there is more to do. */
 function getReady(at: Ring): boolean {
   let more = lead !== undefined
-  while (more && lead && fillOf(at) > lead.spare * rate) more = lead.work() || instruments.work()
+  while (more && lead && fillOf(at) > lead.spare * rate) more = lead.work()
+  // of instruments a step may take longer
+  if (lead && !more && instruments.busy) {
+    if (fillOf(at) > Math.max(lead.spare, INSTRUMENT_SPARE_SECONDS) * rate) more = instruments.work()
+  }
   if (hasJump && !arranger?.jump) {
     hasJump = false
     report({ type: 'jumped' })

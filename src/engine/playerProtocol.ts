@@ -1,4 +1,4 @@
-import type { Analysis, Arrangement, Instrument } from '../core'
+import type { Analysis, Arrangement, HandOrder, Instrument, Shaping } from '../core'
 import type { WireError } from '../host/errorWire'
 import type { Click, Jump } from './arranger'
 import type { Program } from './laneMixer'
@@ -21,6 +21,21 @@ export interface GivenInstrument {
   /** what the order goes by: the key of a sound that is given */
   readonly sound: string
 }
+
+/** What a hand does: frames of the sound, and how fast it goes on by itself. */
+export type HandEvent =
+  | {
+      readonly kind: 'hold'
+      /** key of a sound that was given with the instruments */
+      readonly sound: string
+      readonly order: HandOrder
+      readonly shaping: Shaping
+      readonly gain: number
+      readonly place: number
+      readonly speed: number
+    }
+  | { readonly kind: 'move'; readonly place: number; readonly speed: number }
+  | { readonly kind: 'let go' }
 
 /** What the page tells the player worker. */
 export type PlayerMessage =
@@ -62,6 +77,7 @@ export type PlayerMessage =
   /** events that came at once */
   | { readonly type: 'notes'; readonly events: readonly NoteEvent[] }
   | { readonly type: 'hush' }
+  | { readonly type: 'hand'; readonly event: HandEvent }
 
 /** What the player worker tells the page. */
 export type PlayerReport =

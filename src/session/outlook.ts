@@ -54,6 +54,15 @@ export const outlookSchema = z.object({
   pick: z.string().optional(),
   /** how long before the key a pick is taken to begin, ms: the hand comes late */
   leadMs: z.number().min(0).max(2000).default(250),
+  /** the hand on the strip: whether dragging leads the sound, how fast it goes on by itself, how it sounds */
+  hand: z
+    .object({
+      on: z.boolean(),
+      speed: z.number().min(-2).max(2),
+      jitterMs: z.number().min(0).max(200),
+      windowMs: z.number().min(20).max(400),
+    })
+    .default({ on: false, speed: 0, jitterMs: 8, windowMs: 85 }),
   /** whether letters play the keys, in Play */
   lettersPlay: z.boolean().default(false),
   /** the lowest key of the letters */
@@ -109,6 +118,7 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     partTiming: false,
     playPanel: 'pick',
     leadMs: 250,
+    hand: { on: false, speed: 0, jitterMs: 8, windowMs: 85 },
     lettersPlay: false,
     lettersFrom: 45,
     listeningSpeed: 1,

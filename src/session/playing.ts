@@ -62,6 +62,7 @@ export function padInstrument(source: Source, pick: PickMark): Instrument | unde
     recipe: playedRecipe(source, pick.variant),
     ...span,
     root: PAD_KEY - semitones,
+    only: PAD_KEY,
     length: 'keep',
     play,
     attackMs,

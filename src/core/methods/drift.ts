@@ -58,6 +58,7 @@ export const drift = defineMethod({
   pitchBy: 'reading back',
   ownFormants: false,
   gainsByHold: false,
+  ledByHand: true,
   seeded: true,
   timesRealTime: 115,
   settings: schema,

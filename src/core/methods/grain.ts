@@ -88,6 +88,7 @@ export const grain = defineMethod({
   pitchBy: 'own',
   ownFormants: false,
   gainsByHold: false,
+  ledByHand: true,
   seeded: true,
   timesRealTime: 250,
   settings: schema,

@@ -61,6 +61,8 @@ export interface Method<S extends SettingsSchema = SettingsSchema> {
   readonly gainsByHold: boolean
   /** whether its windows are so long that some of an attack may be heard before it */
   readonly spreadsAttacks?: boolean
+  /** whether it can be led by hand: any place at any speed, held still too */
+  readonly ledByHand?: boolean
   /** whether a seed has a say in the result */
   readonly seeded: boolean
   /** seconds of stereo sound made per second of one core, measured by `npm run bench` */

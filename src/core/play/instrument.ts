@@ -2,11 +2,12 @@ import { type Analysis, analyseTask } from '../analysis/analysis'
 import { type AudioBlock, silence } from '../audio/block'
 import { type SoundSource, soundSource } from '../audio/soundSource'
 import { dbToGain } from '../dsp/units'
-import { needsOf, openPlan, type Plan, planOf } from '../render/openVoice'
+import { needsOf, openPlan, type Plan, planOf, preparePlan } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
 import type { Preparing, Task } from '../task'
+import { asOutput } from '../timeline/axes'
 import { type CleanCut, cleanCut } from './cut'
-import { endless, endlessAnalysis, type Loop, seamLoop } from './loop'
+import { endless, endlessAnalysis, type Loop, seamSteps } from './loop'
 
 /** How a sound is played: from keys or from a pad. Plain data; frames, where there are any, are of the result. */
 export interface Instrument {
@@ -31,6 +32,8 @@ export interface Instrument {
   /** −1 left, 1 right */
   readonly pan: number
   readonly reverse: boolean
+  /** the one key that it is ever struck at, as a pad is */
+  readonly only?: number
   /** of those with the same name only one sounds */
   readonly group?: string
 }
@@ -42,7 +45,7 @@ export const MOST_INTERVAL = 36
 /** what is looped or turned round is rendered beforehand: no more than this, s */
 export const MOST_HELD_SECONDS = 120
 /** how long a loop can be held, s */
-const ENDLESS_SECONDS = 600
+const ENDLESS_SECONDS = 180
 
 export const PLAIN_INSTRUMENT: Omit<Instrument, 'id' | 'recipe' | 'root'> = {
   length: 'keep',
@@ -105,7 +108,7 @@ export function* readyInstrument(
     }
     source = soundSource(audio)
     if (order.play === 'loop') {
-      loop = seamLoop(audio, from, to)
+      loop = yield* seamSteps(audio, from, to)
       source = endless(audio, loop, ENDLESS_SECONDS * sampleRate)
       from = Math.min(from, loop.start)
       to = source.frames
@@ -123,8 +126,21 @@ export function* readyInstrument(
     !keeping(recipe) && !loop && !own.slow && own.frames === frames
       ? cleanCut(own.part(0, own.frames), from, to)
       : plainCut(from, to, sampleRate)
+  // what takes long to begin is begun: the first note is as soon as all others
+  for (const semitones of order.only === undefined ? [0, WARM_INTERVAL] : [order.only - order.root]) {
+    const plan = planOf({ ...recipe, pitchSemitones: recipe.pitchSemitones + semitones }, source, analysis.attacks)
+    const at = plan.map.sourceAt(asOutput(cut.from))
+    const preparing = preparePlan(source, plan, analysis, at, Math.min(source.frames, at + WARM_SECONDS * sampleRate))
+    if (preparing) yield* preparing
+    yield
+  }
   return { order, source, recipe, known: analysis, cut, gain: dbToGain(order.gainDb), plans: new Map() }
 }
+
+/** how much of its sound is there when it is ready, s */
+const WARM_SECONDS = 1
+/** prepared at its own pitch and at another: they may go different ways */
+const WARM_INTERVAL = 5
 
 const PLAIN_FADE_SECONDS = 0.005
 

@@ -4,6 +4,7 @@ import { type SoundSource, soundSource } from '../audio/soundSource'
 import { complexFft } from '../dsp/fft'
 import { log2, sinTurns, square } from '../dsp/portable'
 import { createSimilaritySearch } from '../dsp/similarity'
+import { finish, type Preparing } from '../task'
 
 /** A loop of a sound, frames: from `start` to `end`, the last `seam` frames before `end` pass over into its beginning. */
 export interface Loop {
@@ -38,7 +39,10 @@ const HOLDING_ROUNDS = 4
  * Find where a sound is best looped near the frames that are wanted, and make the seam: band by band one passes over
  * into the other, at the level that both have there, whatever they have in common.
  */
-export function seamLoop(audio: AudioBlock, from: number, to: number): Loop {
+export const seamLoop = (audio: AudioBlock, from: number, to: number): Loop => finish(seamSteps(audio, from, to))
+
+/** The same in small steps. */
+export function* seamSteps(audio: AudioBlock, from: number, to: number): Preparing<Loop> {
   const { sampleRate } = audio
   const frames = frameCount(audio)
   const least = Math.round(LEAST_SECONDS * sampleRate)
@@ -55,17 +59,23 @@ export function seamLoop(audio: AudioBlock, from: number, to: number): Loop {
   const found =
     high > low ? find(start - seamFrames, low, Math.min(high, low + 2 * search), wanted - seamFrames) : undefined
   const end = Math.max(start + 1, (found?.start ?? wanted - seamFrames) + seamFrames)
-  return { start, end, seam: seamOf(audio, end, start, seamFrames), likeness: found?.score ?? 0 }
+  yield
+  const seam = yield* seamOf(audio, end, start, seamFrames)
+  return { start, end, seam, likeness: found?.score ?? 0 }
 }
 
 /** What passes from before `a` over into what lies before `b`, band by band. */
-function seamOf(audio: AudioBlock, a: number, b: number, frames: number): AudioBlock {
+function* seamOf(audio: AudioBlock, a: number, b: number, frames: number): Preparing<AudioBlock> {
   const { sampleRate, channels } = audio
   const margin = frames
   let size = 64
   while (size < frames + 2 * margin) size *= 2
-  const bandsOfA = channels.map((channel) => bandsOf(channel, a - frames - margin, size, sampleRate))
-  const bandsOfB = channels.map((channel) => bandsOf(channel, b - frames - margin, size, sampleRate))
+  const bandsOfA: Float32Array[][] = []
+  const bandsOfB: Float32Array[][] = []
+  for (const channel of channels) {
+    bandsOfA.push(yield* bandsOf(channel, a - frames - margin, size, sampleRate))
+    bandsOfB.push(yield* bandsOf(channel, b - frames - margin, size, sampleRate))
+  }
   const seam = silence(channels.length, frames)
   for (let band = 0; band <= EDGES_HZ.length; band++) {
     const pairs = channels.map((_, c) => ({
@@ -82,6 +92,7 @@ function seamOf(audio: AudioBlock, a: number, b: number, frames: number): AudioB
           (out[i] as number) + (gain[i] as number) * ((1 - share) * (own[i] as number) + share * (other[i] as number))
       }
     })
+    yield
   }
   return { sampleRate, channels: seam }
 }
@@ -138,7 +149,7 @@ function smoothed(values: Float64Array, width: number): Float64Array {
 }
 
 /** A run of a channel in bands that add up to it; its ends are faded, so that none of them rings round. */
-function bandsOf(channel: Float32Array, from: number, size: number, sampleRate: number): Float32Array[] {
+function* bandsOf(channel: Float32Array, from: number, size: number, sampleRate: number): Preparing<Float32Array[]> {
   const fft = complexFft(size)
   const input = fft.create()
   const spectrum = fft.create()
@@ -150,21 +161,53 @@ function bandsOf(channel: Float32Array, from: number, size: number, sampleRate: 
     input[2 * i] = (channel[from + i] ?? 0) * square(sinTurns(fade / 4))
   }
   fft.forward(spectrum, input)
-  return Array.from({ length: EDGES_HZ.length + 1 }, (_, band) => {
+  yield
+  const shares = bandShares(size, sampleRate)
+  const bands: Float32Array[] = []
+  // two bands a transform: each of them is real
+  for (let band = 0; band < shares.length; band += 2) {
+    const [one, other] = [shares[band] as Float32Array, shares[band + 1] as Float32Array]
     for (let k = 0; k < size; k++) {
-      const hz = (Math.min(k, size - k) * sampleRate) / size
-      const share = above(band - 1, hz) - above(band, hz)
-      shaped[2 * k] = share * (spectrum[2 * k] as number)
-      shaped[2 * k + 1] = share * (spectrum[2 * k + 1] as number)
+      const [re, im] = [spectrum[2 * k] as number, spectrum[2 * k + 1] as number]
+      const [x, y] = [one[k] as number, other[k] as number]
+      shaped[2 * k] = x * re - y * im
+      shaped[2 * k + 1] = x * im + y * re
     }
     fft.inverse(result, shaped)
-    return Float32Array.from({ length: size }, (_, i) => result[2 * i] as number)
-  })
+    bands.push(
+      Float32Array.from({ length: size }, (_, i) => result[2 * i] as number),
+      Float32Array.from({ length: size }, (_, i) => result[2 * i + 1] as number),
+    )
+    yield
+  }
+  return bands
+}
+
+let lastShares: { readonly key: string; readonly shares: readonly Float32Array[] } | undefined
+
+/** How much of each bin belongs to each band: together all of it. */
+function bandShares(size: number, sampleRate: number): readonly Float32Array[] {
+  const key = `${size} ${sampleRate}`
+  if (lastShares?.key === key) return lastShares.shares
+  const bands = EDGES_HZ.length + 1
+  const shares = Array.from({ length: bands }, () => new Float32Array(size))
+  for (let k = 0; k <= size / 2; k++) {
+    const hz = (k * sampleRate) / size
+    let over = 1
+    for (let band = 0; band < bands; band++) {
+      const next = over > 0 ? above(band, hz) : 0
+      const own = shares[band] as Float32Array
+      own[k] = over - next
+      if (k > 0) own[size - k] = over - next
+      over = next
+    }
+  }
+  lastShares = { key, shares }
+  return shares
 }
 
 /** How much of a frequency lies above an edge, 0 to 1. */
 function above(edge: number, hz: number): number {
-  if (edge < 0) return 1
   const at = EDGES_HZ[edge]
   if (at === undefined || hz <= 0) return 0
   const away = log2(hz / at) / SHARED_OCTAVES + 0.5

@@ -2,6 +2,7 @@
 
 import {
   type AudioBlock,
+  comingsOf,
   createLoudnessMeter,
   createMixWriter,
   createWavWriter,
@@ -84,6 +85,15 @@ export async function glance(
     ),
   )
   return { high, loudness: meter.finish(), timbre: timbreOf(audio) }
+}
+
+/** of a long sound its beginning tells enough */
+const MOST_COMINGS_SECONDS = 60
+
+/** How much a sound comes and goes. */
+export function comings({ sound }: Extract<Job, { kind: 'comings' }>): JobResults['comings'] {
+  const source = openSound(sound)
+  return comingsOf(source.part(0, Math.min(source.frames, MOST_COMINGS_SECONDS * source.sampleRate)))
 }
 
 /** The moments of a result that differ most from each other, frames of the result. */

@@ -1,5 +1,5 @@
 import { Square, Volume2 } from 'lucide-react'
-import { useMemo, useState } from 'react'
+import { useEffect, useState } from 'react'
 import { IMPRINT_BANDS, IMPRINT_SMOOTHING, type Imprint, PLAIN_IMPRINT } from '../../core'
 import type { Source } from '../../session'
 import { Progress } from '../common/Progress'
@@ -14,19 +14,24 @@ import {
   IMPRINTING,
   type ImprintSideChosen,
   imprintToShelf,
-  promisingPairs,
+  lookForPairs,
 } from '../session/play/imprints'
-import { store, useSession } from '../session/state/store'
+import { useSession } from '../session/state/store'
 
 /** One sound shaped by another: its loudness over time by bands, its spectrum column by column, or all of it. */
 export function ImprintPanel({ source }: { source: Source }) {
   const sources = useSession((state) => state.history.present.sources)
-  const knowledge = useSession((state) => state.knowledge)
-  // biome-ignore lint/correctness/useExhaustiveDependencies: pairs follow from these
-  const pairs = useMemo(() => promisingPairs(store.getState()), [sources, knowledge])
+  const promising = useSession((state) => state.pairs)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: it looks at the sources that there are
+  useEffect(() => void lookForPairs(), [sources])
+  const sourceOf = (id: string) => sources.find((one) => one.id === id)
+  const pairs = promising.flatMap(({ rhythm, body, why }) => {
+    const [one, other] = [sourceOf(rhythm), sourceOf(body)]
+    return one && other ? [{ rhythm: one, body: other, why }] : []
+  })
   const [body, setBody] = useState<ImprintSideChosen>({ source: source.id })
   const [rhythm, setRhythm] = useState<ImprintSideChosen>({
-    source: (pairs[0]?.rhythm ?? sources.find(({ id }) => id !== source.id) ?? source).id,
+    source: (sources.find(({ id }) => id !== source.id) ?? source).id,
   })
   const [by, setBy] = useState<Imprint>(PLAIN_IMPRINT)
   const running = useSession((state) => state.exports[IMPRINTING])
@@ -94,12 +99,15 @@ export function ImprintPanel({ source }: { source: Source }) {
         </span>
       </div>
       <p className="text-soft">
-        {pairs.length > 0 && 'Most promising, one that comes and goes on one that goes on: '}
+        {pairs.length > 0
+          ? 'Most promising, one that comes and goes on one that goes on:'
+          : 'Looking which pairs promise most …'}
         {pairs.map((pair) => (
           <button
             key={`${pair.rhythm.id} ${pair.body.id}`}
             type="button"
             className="plain-button !h-6 !px-1.5 !text-text"
+            title={pair.why}
             onClick={() => {
               setBody({ source: pair.body.id })
               setRhythm({ source: pair.rhythm.id })

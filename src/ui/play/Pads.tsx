@@ -96,13 +96,22 @@ function Pad({ pick, place }: { readonly pick: PickMark; readonly place: number 
         <LaneBadge variant={variant} hollow={!struck} />
       </span>
       <Look high={glance?.high} reverse={pick.reverse} />
-      <span className="absolute inset-x-2 bottom-1 flex gap-2 text-[11px] text-soft">
-        <span>{pick.play === 'loop' ? 'loop' : pick.play === 'through' ? 'through' : 'hold'}</span>
-        {pick.group && <span>group {pick.group}</span>}
-        {!ready && <span className="text-tide">getting ready</span>}
-        <span className="ml-auto">
-          {twin ? `like ${twin}` : glance && Number.isFinite(glance.loudness) ? `${dbText(glance.loudness)} LUFS` : ''}
-        </span>
+      <span className="absolute inset-x-2 bottom-1 flex gap-2 truncate text-[11px] text-soft">
+        {ready ? (
+          <>
+            <span>{pick.play}</span>
+            {pick.group && <span>group {pick.group}</span>}
+            <span className="ml-auto truncate">
+              {twin
+                ? `like ${twin}`
+                : glance && Number.isFinite(glance.loudness)
+                  ? `${dbText(glance.loudness)} LUFS`
+                  : ''}
+            </span>
+          </>
+        ) : (
+          <span className="text-tide">getting ready</span>
+        )}
       </span>
     </button>
   )

@@ -9,6 +9,7 @@ import { eachFrame } from '../common/frames'
 import { laneColour } from '../common/looks'
 import { useSize } from '../common/useSize'
 import { playback, seek } from '../session/hear/listening'
+import { holdPlace, letPlaceGo, movePlace } from '../session/play/hand'
 import { heardVariant, setPick } from '../session/play/picks'
 import { renderKey } from '../session/render/renders'
 import { setOutlook } from '../session/state/outlook'
@@ -16,9 +17,9 @@ import { useSession } from '../session/state/store'
 import { clampStrip, type Detail, drawStrip, zoomStrip } from './stripDrawing'
 import { useDetail } from './useDetail'
 
-const OVERVIEW_PX = 34
+const OVERVIEW_PX = 38
 const RULER_PX = 20
-const DETAIL_PX = 96
+const DETAIL_PX = 128
 
 /**
  * The result that is heard, on its own time: all of it above, the part that is looked at below. It is drawn at once
@@ -90,12 +91,20 @@ export function Strip({ source }: { source: Source }) {
       if (!moved) go(frameAt(event, { start: 0, span: frames }))
     },
   })
+  const hand = useSession((state) => state.outlook.hand.on)
+  const placeAt = (event: PointerEvent) => map.sourceAt(asOutput(Math.max(0, frameAt(event, view))))
   const detailDrag = useDrag<View, HTMLDivElement>('strip-detail', {
-    begin: () => view,
-    move: (_, { start, byPx }) =>
-      setView(clampStrip({ start: start.start - (byPx / widthPx) * start.span, span: start.span }, frames, rate)),
+    begin(event) {
+      if (hand) holdPlace(source, placeAt(event))
+      return view
+    },
+    move: (event, { start, byPx }) =>
+      hand
+        ? movePlace(placeAt(event))
+        : setView(clampStrip({ start: start.start - (byPx / widthPx) * start.span, span: start.span }, frames, rate)),
     end(event, { moved }) {
-      if (!moved) go(frameAt(event, view))
+      if (hand) letPlaceGo()
+      else if (!moved) go(frameAt(event, view))
     },
   })
 
@@ -182,7 +191,7 @@ export function Strip({ source }: { source: Source }) {
       </svg>
       <div
         ref={field}
-        className="relative cursor-text touch-none overflow-hidden"
+        className={`relative touch-none overflow-hidden ${hand ? 'cursor-grab active:cursor-grabbing' : 'cursor-text'}`}
         style={{ height: DETAIL_PX }}
         {...detailDrag}
       >

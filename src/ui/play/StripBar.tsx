@@ -1,4 +1,4 @@
-import { Flag, FlagOff, Sparkles } from 'lucide-react'
+import { Flag, FlagOff, Hand, Sparkles } from 'lucide-react'
 import { useState } from 'react'
 import { STRETCH_RANGE } from '../../core'
 import { REFERENCE, type Source, timedFacts } from '../../session'
@@ -83,6 +83,7 @@ export function StripBar({ source }: { source: Source }) {
           ))}
         </span>
       </Field>
+      <HandFields />
       <span className="ml-auto flex items-end gap-x-4">
         <Field caption="Lead">
           <NumberField
@@ -122,6 +123,52 @@ export function StripBar({ source }: { source: Source }) {
   )
 }
 
+/** The hand on the strip: dragging leads the sound, holding freezes it. */
+function HandFields() {
+  const hand = useSession((state) => state.outlook.hand)
+  const set = (part: Partial<typeof hand>) => setOutlook({ hand: { ...hand, ...part } })
+  const number = (
+    label: string,
+    name: 'speed' | 'jitterMs' | 'windowMs',
+    how: { unit: string; min: number; max: number; step: number; digits: number; reset: number },
+  ) => (
+    <Field caption={label}>
+      <NumberField
+        label={`${label} of the hand`}
+        width="2.8em"
+        value={hand[name]}
+        unit={how.unit}
+        digits={how.digits}
+        min={how.min}
+        max={how.max}
+        step={how.step}
+        onChange={(value) => set({ [name]: value })}
+        onReset={() => set({ [name]: how.reset })}
+      />
+    </Field>
+  )
+  return (
+    <span className="inline-flex items-end gap-x-3">
+      <button
+        type="button"
+        className="plain-button !h-7"
+        aria-pressed={hand.on}
+        title="Dragging over the strip leads the sound by hand, backwards too; held still it is frozen (H)"
+        onClick={() => set({ on: !hand.on })}
+      >
+        <Hand size={14} /> By hand
+      </button>
+      {hand.on && (
+        <>
+          {number('Goes on at', 'speed', { unit: '×', min: -2, max: 2, step: 0.05, digits: 2, reset: 0 })}
+          {number('Jitter', 'jitterMs', { unit: 'ms', min: 0, max: 200, step: 1, digits: 0, reset: 8 })}
+          {number('Window', 'windowMs', { unit: 'ms', min: 20, max: 400, step: 5, digits: 0, reset: 85 })}
+        </>
+      )}
+    </span>
+  )
+}
+
 function Suggest() {
   const running = useSession((state) => state.exports[SUGGESTING])
   const [count, setCount] = useState(8)
@@ -143,9 +190,9 @@ function Suggest() {
     <Pop
       label="Suggest picks"
       trigger={
-        <>
+        <span className="inline-flex items-center gap-1.5">
           <Sparkles size={14} /> Suggest
-        </>
+        </span>
       }
     >
       <p className="max-w-[34ch] pb-2 text-[12.5px] text-soft">

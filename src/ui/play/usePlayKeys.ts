@@ -53,6 +53,7 @@ export function usePlayKeys() {
       if (event.key === '[') beginPick()
       else if (event.key === ']') endPick()
       else if (event.key === 'Enter' && !onButton) markPick()
+      else if (event.key === 'h') setOutlook({ hand: { ...outlook.hand, on: !outlook.hand.on } })
       else if (event.key === 'F2') setOutlook({ lettersPlay: !outlook.lettersPlay })
       else if (event.key === 'F3') (taking ? endTake : beginTake)()
       else return

@@ -1,4 +1,4 @@
-import type { Imprint } from '../../../core'
+import { type Comings, type Imprint, promiseOf } from '../../../core'
 import { scratchFolder } from '../../../engine'
 import { contentKey, playedRecipe, type Source } from '../../../session'
 import { bringIn } from '../files/arrivals'
@@ -6,7 +6,7 @@ import { playback } from '../hear/listening'
 import { analysisOf } from '../know/analyses'
 import { pool } from '../state/engine'
 import { tell } from '../state/notices'
-import { type State, store } from '../state/store'
+import { type PromisingPair, store } from '../state/store'
 import { soundOf } from './instruments'
 
 /** One sound imprinted on another: made in the background, heard, and taken to the shelf. */
@@ -80,21 +80,43 @@ export async function imprintToShelf(body: ImprintSideChosen, rhythm: ImprintSid
   await bringIn([new File([result.blob], file, { type: 'audio/wav' })])
 }
 
-/**
- * Pairs that promise most, the best first: one that comes and goes on one that goes on.
- * By how much of each sound's energy attacks bring, 0 to 1.
- */
-export function promisingPairs(state: State): { rhythm: Source; body: Source; promise: number }[] {
-  const known = state.history.present.sources.flatMap((source) => {
-    const shares = state.knowledge[source.id]?.material.shares
-    return shares ? [{ source, comes: shares.attacks }] : []
+const comings = new Map<string, Comings>()
+const asking = new Set<string>()
+
+/** Find out of all sources how much they come and go, as long as somebody wants to know. */
+export async function lookForPairs() {
+  for (const source of getState().history.present.sources) {
+    const key = contentKey(source)
+    if (comings.has(key) || asking.has(key) || !source.facts) continue
+    asking.add(key)
+    try {
+      comings.set(key, await pool.run<'comings'>({ kind: 'comings', sound: await soundOf(source) }, { rank: 3 }))
+      setState(({ history }) => ({ pairs: promisingPairs(history.present.sources) }))
+    } catch {
+      // what cannot be read is told where it is opened
+    } finally {
+      asking.delete(key)
+    }
+  }
+}
+
+/** Pairs that promise most, the best first: one that comes and goes on one that goes on. */
+function promisingPairs(sources: readonly Source[]): PromisingPair[] {
+  const known = sources.flatMap((source) => {
+    const own = comings.get(contentKey(source))
+    return own ? [{ source, own }] : []
   })
   return known
     .flatMap((rhythm) =>
       known
         .filter(({ source }) => source !== rhythm.source)
-        .map((body) => ({ rhythm: rhythm.source, body: body.source, promise: rhythm.comes * (1 - body.comes) })),
+        .map((body) => ({
+          rhythm: rhythm.source.id,
+          body: body.source.id,
+          ...promiseOf(rhythm.own, body.own),
+        })),
     )
+    .filter(({ promise }) => promise > 0)
     .sort((a, b) => b.promise - a.promise)
     .slice(0, 3)
 }

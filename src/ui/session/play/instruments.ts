@@ -14,7 +14,7 @@ import { playback } from '../hear/listening'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
 import { shelf } from '../state/engine'
 import { tell } from '../state/notices'
-import { type State, store } from '../state/store'
+import { type State, selectedSource, store } from '../state/store'
 
 /** What can be played: each pick on its pad, and what lies over the keys. The player follows whatever changes. */
 
@@ -68,12 +68,14 @@ let heeded: readonly unknown[] = []
 /** Let the player follow, while Play is looked at. */
 export function syncInstruments(state: State) {
   if (state.outlook.view !== 'play') return
-  const now = [state.history.present, state.analyses, state.knowledge, opened]
+  const now = [state.history.present, state.analyses, state.knowledge, opened, state.outlook.selectedId]
   if (now.every((value, n) => value === heeded[n])) return
   heeded = now
   const { present: session } = state.history
   const all = instrumentsOf(state, session)
-  const used = [...new Set(all.map(({ source }) => source))]
+  // what is on the strip can be led by hand
+  const here = selectedSource(state)
+  const used = [...new Set([...all.map(({ source }) => source), ...(here?.facts ? [here] : [])])]
   for (const source of used) {
     const sound = opened.get(soundKey(source))
     if (!sound) void open(source)
@@ -88,18 +90,25 @@ export function syncInstruments(state: State) {
   const sounds: Record<string, MixSound | 'as before'> = {}
   const told = new Map<string, string>()
   const given: GivenInstrument[] = []
+  const give = (source: Source, sound: Sound, text: string) => {
+    const id = contentKey(source)
+    if (!told.has(id)) {
+      told.set(id, text)
+      const analysis: Analysis = knownSoFar(getState(), source) ?? {}
+      sounds[id] = sentSounds.get(id) === text ? 'as before' : { key: soundKey(source), sound, analysis }
+    }
+    return id
+  }
   for (const { order, source } of all) {
     const sound = opened.get(soundKey(source))
     if (!sound || !isKnown(getState(), source, order.recipe)) continue
-    const analysis: Analysis = knownSoFar(getState(), source) ?? {}
-    const id = contentKey(source)
+    const analysis = knownSoFar(getState(), source) ?? {}
     const text = `${versionOf(sound)} ${needsOf(order.recipe).length === 0 ? 0 : versionOf(analysis)}`
-    if (!told.has(id)) {
-      told.set(id, text)
-      sounds[id] = sentSounds.get(id) === text ? 'as before' : { key: soundKey(source), sound, analysis }
-    }
+    const id = give(source, sound, text)
     given.push({ order, sound: id })
   }
+  const led = here && opened.get(soundKey(here))
+  if (here && led) give(here, led, `${versionOf(led)} 0`)
   const text = JSON.stringify([given, [...told]])
   if (text === sent) return
   sent = text

@@ -205,6 +205,14 @@ export interface ChosenMoment {
   readonly stopped?: 'early' | 'late' | undefined
 }
 
+/** A sound that promises to shape another, 0 to 1, and why. */
+export interface PromisingPair {
+  readonly rhythm: string
+  readonly body: string
+  readonly promise: number
+  readonly why: string
+}
+
 export interface State {
   readonly ready: boolean
   readonly access: Access
@@ -273,6 +281,8 @@ export interface State {
   readonly taking: boolean
   /** by pick and what it is of: how it looks and sounds */
   readonly glances: Readonly<Record<string, Glance>>
+  /** pairs that promise most as an imprint, the best first */
+  readonly pairs: readonly PromisingPair[]
 }
 
 export const store = createStore<State>(() => ({
@@ -317,6 +327,7 @@ export const store = createStore<State>(() => ({
   struck: new Set<string>(),
   taking: false,
   glances: {},
+  pairs: [],
 }))
 
 export function useSession<T>(select: (state: State) => T): T {
