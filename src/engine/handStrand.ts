@@ -12,7 +12,7 @@ import {
 import { downmixInto } from '../core/audio/downmix'
 import type { Guest, Overdub } from './overdub'
 import { MARK_FRAMES, RING_FRAMES } from './ring'
-import { NEAREST_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
+import { type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** how long a place takes to become another one under the hand, s */
 const GO_SECONDS = 0.012
@@ -80,7 +80,7 @@ export function createHandStrand(overdub: Overdub, rate: number) {
     /** Hold a place of a sound: frames of it, and how fast it goes on by itself, 1 as it was played. */
     hold(audio: AudioBlock, order: HandOrder, gain: number, place: number, speed: number) {
       this.letGo()
-      const begins = strands.free(NEAREST_BLOCKS)
+      const begins = strands.sure()
       const scale = audio.sampleRate / rate
       const hand = createHand(audio, order, place, speed)
       const channelCount = audio.channels.length
@@ -103,7 +103,7 @@ export function createHandStrand(overdub: Overdub, rate: number) {
     move(place: number, speed: number) {
       const own = current()
       if (!isHeld(own)) return
-      const from = strands.free(NEAREST_BLOCKS)
+      const from = strands.sure()
       own.hand.lead((from - own.begins) * own.scale, place, GO_SECONDS * rate * own.scale, speed)
       again(own, from, MARK_FRAMES)
       strands.rewrite(from)
@@ -111,7 +111,7 @@ export function createHandStrand(overdub: Overdub, rate: number) {
     letGo() {
       const own = current()
       if (!isHeld(own)) return
-      const from = strands.free(NEAREST_BLOCKS)
+      const from = strands.sure()
       own.envelope.release(from - own.begins, Math.round(FALL_SECONDS * rate))
       strands.rewrite(from)
     },

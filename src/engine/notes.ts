@@ -1,7 +1,7 @@
 import { createEnsemble, type ReadyInstrument, type Sounding } from '../core'
 import type { Guest, Overdub } from './overdub'
 import { MARK_FRAMES, RING_FRAMES } from './ring'
-import { NEAREST_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
+import { type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** What a hand, a keyboard or a pad does. */
 export type NoteEvent =
@@ -89,11 +89,11 @@ export function createNotes(overdub: Overdub, rate: number) {
         if (event.kind !== 'on' || !instrument) return []
         const voice = ensemble.open(instrument, event.key, event.velocity)
         const blocks: StrandBlock[] = []
-        const needed = (strands.written - strands.free(NEAREST_BLOCKS)) / MARK_FRAMES + SPARE_BLOCKS
+        const needed = (strands.written - strands.sure()) / MARK_FRAMES + SPARE_BLOCKS
         for (let n = 0; n < needed; n++) blocks.push(read({ voice, begins: 0 }, n * MARK_FRAMES))
         return [{ event, instrument, voice, blocks }]
       })
-      const from = strands.free(NEAREST_BLOCKS)
+      const from = strands.sure()
       const mark = from < strands.written ? strands.markAt(from) : -1
       const noted: NotedEvent[] = []
       for (const event of events) {
@@ -121,7 +121,7 @@ export function createNotes(overdub: Overdub, rate: number) {
     },
     /** Let all fade away. */
     hush() {
-      const from = strands.free(NEAREST_BLOCKS)
+      const from = strands.sure()
       ensemble.hush(from)
       strands.rewrite(from)
     },

@@ -111,6 +111,7 @@ export function createPlayback(events: PlaybackEvents) {
       processorOptions: memory,
     }).connect(context.destination)
     output = { context, sampleRate }
+    Atomics.store(ring.control, Slot.burst, Math.ceil(context.baseLatency * sampleRate))
     return context
   }
 

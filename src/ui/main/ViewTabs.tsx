@@ -19,6 +19,8 @@ export function ViewTabs() {
         <button
           key={id}
           type="button"
+          // "Play" alone is the button that lets sound begin
+          role={id === 'play' ? 'link' : undefined}
           className="view-tab"
           aria-current={view === id ? 'page' : undefined}
           disabled={blind && view !== id}

@@ -61,7 +61,7 @@ function Pad({ pick, place }: { readonly pick: PickMark; readonly place: number 
       onPointerDown={(event) => {
         if (event.button !== 0) return
         event.currentTarget.setPointerCapture(event.pointerId)
-        setOutlook({ pick: pick.id, playPanel: 'pick' })
+        requestAnimationFrame(() => setOutlook({ pick: pick.id, playPanel: 'pick' }))
         // struck low on the pad it is soft
         const box = event.currentTarget.getBoundingClientRect()
         const height = (event.clientY - box.top) / box.height

@@ -35,8 +35,9 @@ export function usePlayKeys() {
       if (pad) {
         act()
         if (!event.repeat) {
-          setOutlook({ pick: pad.id })
           strike(event.code, pad.id)
+          // the ear goes first
+          requestAnimationFrame(() => setOutlook({ pick: pad.id }))
         }
         return
       }

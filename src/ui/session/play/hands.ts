@@ -24,7 +24,19 @@ function send(event: NoteEvent) {
   })
 }
 
+let showing = false
+
+/** What is held is shown with the next frame: the ear goes first. */
 function showHeld() {
+  if (showing) return
+  showing = true
+  requestAnimationFrame(() => {
+    showing = false
+    setHeld()
+  })
+}
+
+function setHeld() {
   setState({
     struck: new Set(
       [...held.values()].map(({ instrument, key }) => (instrument === KEYS_ID ? `key ${key}` : instrument)),

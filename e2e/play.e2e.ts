@@ -1,0 +1,226 @@
+import type { Page } from '@playwright/test'
+import { choose, expect, heardSince, listen, output, saved, test, type } from './bench'
+
+const pads = (page: Page) => page.getByRole('region', { name: 'Pads' }).getByRole('button', { name: /^Pad / })
+const pad = (page: Page, n: number) => page.getByRole('button', { name: new RegExp(`^Pad ${n},`) })
+const tab = (page: Page, name: string) => page.getByRole('tab', { name, exact: true })
+const onStrip = (page: Page) => page.getByRole('group', { name: 'On the strip' })
+const number = (page: Page, name: string) => page.getByRole('spinbutton', { name, exact: true })
+
+async function openPlay(page: Page, source = 'Harmonium') {
+  await page.goto('/?keyboard')
+  await expect(page.getByRole('heading', { name: 'Rope winch' })).toBeVisible()
+  await choose(page, source)
+  await page.keyboard.press('p')
+  await expect(page.getByRole('region', { name: 'Strip' })).toBeVisible()
+}
+
+async function ready(page: Page, n: number) {
+  await expect(pad(page, n)).toHaveAttribute('aria-busy', 'false', { timeout: 30_000 })
+}
+
+/** What a connected keyboard would send. */
+const keyboard = (page: Page, ...messages: number[][]) =>
+  page.evaluate((all) => {
+    const { zumbetKeyboard } = globalThis as unknown as { zumbetKeyboard: (bytes: number[]) => void }
+    for (const message of all) zumbetKeyboard(message)
+  }, messages)
+
+test('a pad is heard soon after its key, by the samples that went out @listens', async ({ page }, info) => {
+  await openPlay(page)
+  await ready(page, 1)
+  // level and rise of their own would hide when it begins
+  await pad(page, 1).focus()
+  await type(number(page, 'Attack'), '0')
+  await page.locator('body').click({ position: { x: 5, y: 5 } })
+  await ready(page, 1)
+  await listen(page, 0.5)
+  const pressed = await page.evaluate(() => {
+    const { zumbetOutput } = globalThis as unknown as { zumbetOutput: { heard(frames: number): { total: number } } }
+    const { total } = zumbetOutput.heard(1)
+    document.body.dispatchEvent(new KeyboardEvent('keydown', { key: '1', code: 'Digit1', bubbles: true }))
+    return total
+  })
+  await listen(page, 0.6)
+  await page.evaluate(() =>
+    document.body.dispatchEvent(new KeyboardEvent('keyup', { key: '1', code: 'Digit1', bubbles: true })),
+  )
+  await listen(page, 1.5)
+  const { samples, from } = await heardSince(page, pressed)
+  const first = samples.findIndex((value) => value !== 0)
+  const frames = from + first - pressed
+  const description = `${((1000 * frames) / 48_000).toFixed(0)} ms from the key to the first sample`
+  info.annotations.push({ type: 'pad', description })
+  console.log(`    pad: ${description}`)
+  expect(first).toBeGreaterThanOrEqual(0)
+  // it was let go: silence again
+  expect(samples.subarray(-4800).every((value) => value === 0)).toBe(true)
+  expect((await output(page)).underruns).toBe(0)
+})
+
+test('a take is, sample for sample, what was heard, as a file too; it stays, and is taken back by one step @listens', async ({
+  page,
+}) => {
+  await openPlay(page)
+  for (const n of [1, 2, 3, 4]) await ready(page, n)
+  await page.keyboard.press('F3')
+  await tab(page, 'Takes').click()
+  await expect(page.getByRole('button', { name: /End the take/ })).toBeVisible()
+  const before = (await heardSince(page, 0)).total
+  await keyboard(page, [0x99, 36, 110], [0x99, 38, 90])
+  await listen(page, 0.7)
+  await keyboard(page, [0x89, 36, 0], [0x99, 37, 60])
+  await listen(page, 0.5)
+  await keyboard(page, [0x89, 37, 0], [0x89, 38, 0])
+  await listen(page, 1.4)
+  await page.keyboard.press('F3')
+  const { samples } = await heardSince(page, before)
+  await expect(page.getByRole('list', { name: 'Takes' }).getByText('3 notes')).toBeVisible()
+  const waiting = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'File', exact: true }).click()
+  const take = (await saved(await waiting)).audio.channels[0] as Float32Array
+  const start = samples.findIndex((value) => value !== 0)
+  const own = take.findIndex((value) => value !== 0)
+  const { underruns } = await output(page)
+  const count = Math.min(samples.length - start, take.length - own)
+  let same = 0
+  while (same < count && samples[start + same] === take[own + same]) same++
+  if (same < count)
+    console.log(
+      'DBG',
+      start,
+      own,
+      same,
+      Array.from({ length: 6 }, (_, k) => [samples[start + same - 2 + k], take[own + same - 2 + k]].join(' ')).join(
+        ' | ',
+      ),
+      Array.from({ length: 600 }, (_, n) => {
+        let e = 0
+        for (let i = 0; i < 4000; i++)
+          e += Math.abs((samples[start + 2000 + i] as number) - (take[own + 2000 + i + (n - 300) * 8] as number))
+        return [e, (n - 300) * 8] as const
+      })
+        .sort((a, b) => a[0] - b[0])
+        .slice(0, 3)
+        .join(' ; '),
+    )
+  expect(underruns).toBe(0)
+  expect(same).toBe(count)
+  expect(count).toBeGreaterThan(60_000)
+  await page.keyboard.press('Control+z')
+  await expect(page.getByText(/No takes yet/)).toBeVisible()
+})
+
+test('what is good is marked as it passes, named and moved, lies on a pad, and is there after a reload', async ({
+  page,
+}) => {
+  await openPlay(page, 'Harbour bell')
+  await onStrip(page).getByRole('button', { name: '40 ×' }).click()
+  await onStrip(page).getByRole('radio', { name: 'Variant B' }).click()
+  await page.keyboard.press('Space')
+  await expect(page.getByRole('button', { name: 'Stop', exact: true })).toBeVisible()
+  await listen(page, 0.6)
+  await page.keyboard.press('[')
+  await listen(page, 1)
+  await page.keyboard.press(']')
+  await expect(pads(page)).toHaveCount(5)
+  await page.keyboard.press('Space')
+  const name = page.getByRole('textbox', { name: 'Name of the pick' })
+  await name.fill('Low hall')
+  await expect(pad(page, 5)).toContainText('Low hall')
+  const from = Number(await number(page, 'From').getAttribute('aria-valuenow'))
+  const to = Number(await number(page, 'To').getAttribute('aria-valuenow'))
+  expect(to - from).toBeGreaterThan(0.5)
+  await type(number(page, 'To'), String(from + 3))
+  await page.getByRole('radio', { name: 'loop' }).click()
+  await ready(page, 5)
+  await page.reload()
+  await expect(pad(page, 5)).toContainText('Low hall')
+  await pad(page, 5).focus()
+  await expect.poll(async () => Number(await number(page, 'To').getAttribute('aria-valuenow'))).toBeCloseTo(from + 3, 2)
+  await page.keyboard.press('Delete')
+  await expect(pads(page)).toHaveCount(4)
+  await page.keyboard.press('Control+z')
+  await expect(pads(page)).toHaveCount(5)
+})
+
+test('moments are suggested, unlike each other; a sound is played over the keys by letters', async ({ page }) => {
+  await openPlay(page, 'Foghorn and whistle')
+  await page.getByRole('button', { name: 'Suggest picks' }).click()
+  await type(number(page, 'How many'), '3')
+  await type(number(page, 'Each'), '1')
+  await page.getByRole('button', { name: 'Suggest them' }).click()
+  await expect(pads(page)).toHaveCount(7)
+  await expect(pad(page, 5)).toContainText('the most usual')
+  await page.keyboard.press('Escape')
+  await tab(page, 'Keys').click()
+  await page.getByRole('button', { name: 'Put what is on the strip over the keys' }).click()
+  await expect(page.getByRole('group', { name: 'Keys', exact: true })).toHaveAttribute('aria-busy', 'false', {
+    timeout: 30_000,
+  })
+  await page.keyboard.press('F2')
+  await expect(page.getByRole('checkbox', { name: /letters play/ })).toBeChecked()
+  await page.locator('body').click({ position: { x: 5, y: 5 } })
+  const before = (await heardSince(page, 0)).total
+  await page.keyboard.down('g')
+  await listen(page, 0.5)
+  await page.keyboard.up('g')
+  await listen(page, 0.6)
+  const { samples } = await heardSince(page, before)
+  expect(samples.some((value) => Math.abs(value) > 0.01)).toBe(true)
+  expect(samples.subarray(-2400).every((value) => value === 0)).toBe(true)
+})
+
+test('hits are taken out and a filter is drawn; the file has it, and one step takes it back', async ({ page }) => {
+  await openPlay(page, 'Rope winch')
+  await tab(page, 'Prepare').click()
+  await page.getByRole('button', { name: 'Take out', exact: true }).nth(1).click()
+  await tab(page, 'Filter').click()
+  await page.getByRole('button', { name: 'Low pass' }).click()
+  const make = async () => {
+    const waiting = page.waitForEvent('download')
+    await page.getByRole('button', { name: /^Export the one/ }).click()
+    return (await saved(await waiting)).audio.channels[0] as Float32Array
+  }
+  const shaped = await make()
+  // what changes from sample to sample is what lies high
+  const bright = (samples: Float32Array) => {
+    let [steps, all] = [0, 0]
+    for (let i = 1; i < samples.length; i++) {
+      steps += ((samples[i] as number) - (samples[i - 1] as number)) ** 2
+      all += (samples[i] as number) ** 2
+    }
+    return steps / all
+  }
+  await page.keyboard.press('Control+z')
+  await page.keyboard.press('Control+z')
+  const plain = await make()
+  expect(shaped.length).toBe(plain.length)
+  expect(bright(shaped)).toBeLessThan(bright(plain) / 5)
+  const peak = (samples: Float32Array) => samples.reduce((most, value) => Math.max(most, Math.abs(value)), 0)
+  expect(peak(shaped)).toBeLessThan(peak(plain) / 2)
+})
+
+test('the hand holds a place until it is let go, and one sound is imprinted on another @listens', async ({ page }) => {
+  await openPlay(page)
+  await page.keyboard.press('h')
+  const strip = page.getByRole('region', { name: 'Strip' })
+  const box = await strip.boundingBox()
+  if (!box) throw new Error('no strip')
+  const before = (await heardSince(page, 0)).total
+  await page.mouse.move(box.x + 0.2 * box.width, box.y + 120)
+  await page.mouse.down()
+  await listen(page, 0.8)
+  await page.mouse.move(box.x + 0.6 * box.width, box.y + 120, { steps: 8 })
+  await listen(page, 0.4)
+  await page.mouse.up()
+  await listen(page, 0.6)
+  const { samples } = await heardSince(page, before)
+  expect(samples.filter((value) => Math.abs(value) > 0.003).length).toBeGreaterThan(20_000)
+  expect(samples.subarray(-2400).every((value) => value === 0)).toBe(true)
+  await tab(page, 'Imprint').click()
+  await page.getByRole('button', { name: 'To the shelf' }).click()
+  await expect(page.getByRole('list', { name: 'Sources' }).getByText('Rope winch on Harmonium')).toBeVisible({
+    timeout: 40_000,
+  })
+})
