@@ -1,3 +1,4 @@
+import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
 import { choose, expect, heardSince, listen, output, saved, test, type } from './bench'
 
@@ -85,25 +86,6 @@ test('a take is, sample for sample, what was heard, as a file too; it stays, and
   const count = Math.min(samples.length - start, take.length - own)
   let same = 0
   while (same < count && samples[start + same] === take[own + same]) same++
-  if (same < count)
-    console.log(
-      'DBG',
-      start,
-      own,
-      same,
-      Array.from({ length: 6 }, (_, k) => [samples[start + same - 2 + k], take[own + same - 2 + k]].join(' ')).join(
-        ' | ',
-      ),
-      Array.from({ length: 600 }, (_, n) => {
-        let e = 0
-        for (let i = 0; i < 4000; i++)
-          e += Math.abs((samples[start + 2000 + i] as number) - (take[own + 2000 + i + (n - 300) * 8] as number))
-        return [e, (n - 300) * 8] as const
-      })
-        .sort((a, b) => a[0] - b[0])
-        .slice(0, 3)
-        .join(' ; '),
-    )
   expect(underruns).toBe(0)
   expect(same).toBe(count)
   expect(count).toBeGreaterThan(60_000)
@@ -169,6 +151,43 @@ test('moments are suggested, unlike each other; a sound is played over the keys 
   const { samples } = await heardSince(page, before)
   expect(samples.some((value) => Math.abs(value) > 0.01)).toBe(true)
   expect(samples.subarray(-2400).every((value) => value === 0)).toBe(true)
+})
+
+test("nothing of Play is in the way of anyone, by axe's rules, in either theme", async ({ page }) => {
+  await openPlay(page)
+  for (const theme of ['ink', 'paper'] as const) {
+    if (theme === 'paper') await page.getByRole('button', { name: 'Change to Paper' }).click()
+    for (const name of theme === 'ink' ? ['Pick', 'Keys', 'Prepare', 'Filter', 'Imprint', 'Takes'] : ['Pick']) {
+      await tab(page, name).click()
+      const { violations } = await new AxeBuilder({ page }).include('main').analyze()
+      const told = violations.map((v) => `${name}, ${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)
+      expect(told).toEqual([])
+    }
+  }
+})
+
+/** Two notes of a MIDI file, one behind the other. */
+const TUNE = Buffer.from(
+  '4d54686400000006000000 0101e0 4d54726b00000016 00903c64 83608 03c00 00904064 83608 04000 00ff2f00'.replace(/ /g, ''),
+  'hex',
+)
+
+test('a file of notes is a take on the shelf, heard by a plain tone, played by any pick', async ({ page }) => {
+  await openPlay(page)
+  await page.getByLabel('Sound files').setInputFiles({ name: 'Bell tune.mid', mimeType: 'audio/midi', buffer: TUNE })
+  await expect(page.getByRole('list', { name: 'Takes' }).getByText('2 notes')).toBeVisible()
+  const make = async () => {
+    const waiting = page.waitForEvent('download')
+    await page.getByRole('button', { name: 'File', exact: true }).click()
+    return (await saved(await waiting)).audio.channels[0] as Float32Array
+  }
+  const plain = await make()
+  expect(plain.length).toBeGreaterThanOrEqual(48_000)
+  expect(plain.some((value) => Math.abs(value) > 0.05)).toBe(true)
+  await page.getByLabel('Who plays Bell tune').selectOption({ label: 'C major' })
+  const played = await make()
+  expect(played.some((value) => Math.abs(value) > 0.05)).toBe(true)
+  expect(played.slice(0, 20_000)).not.toEqual(plain.slice(0, 20_000))
 })
 
 test('hits are taken out and a filter is drawn; the file has it, and one step takes it back', async ({ page }) => {

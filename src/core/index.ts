@@ -24,14 +24,8 @@ export { inBlocks, type Levels, type SoundSource, soundSource, sourceWithin } fr
 export { createWavWriter, wavRate, writeWav } from './audio/writeWav'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'
-export {
-  IMPRINT_BANDS,
-  IMPRINT_SMOOTHING,
-  type Imprint,
-  imprintFrames,
-  imprintTask,
-  PLAIN_IMPRINT,
-} from './imprint/imprint'
+export { imprintFrames, imprintTask } from './imprint/imprint'
+export { IMPRINT_BANDS, IMPRINT_SMOOTHING, type Imprint, PLAIN_IMPRINT } from './imprint/order'
 export { type Comings, comingsOf, promiseOf } from './imprint/promise'
 export { type Side, sideOf } from './imprint/side'
 export { kernelsRun } from './kernels/wasm'
@@ -117,6 +111,7 @@ export {
 export { type Loop, seamLoop } from './play/loop'
 export { type Moment, type MomentsAsked, momentsTask } from './play/moments'
 export { createEnvelope, type Envelope } from './play/noteVoice'
+export { PLAIN_TONE_KEY, plainTone } from './play/plainTone'
 export { playedVoice } from './play/playTask'
 export { type Timbre, TWINS_DB, timbreDistance, timbreOf, timbreWords } from './play/timbre'
 export { atRate, framesAtRate, RATE_RANGE } from './render/atRate'

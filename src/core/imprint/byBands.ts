@@ -4,7 +4,7 @@ import type { SegmentMaker } from '../dsp/overlapAdd'
 import { log2, power, square } from '../dsp/portable'
 import { dbToGain, nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
-import type { Imprint } from './imprint'
+import type { Imprint } from './order'
 import { readRound, type Side } from './side'
 
 const LOWEST_HZ = 80

@@ -3,7 +3,7 @@ import { complexFft, joinRealPair, splitRealPair } from '../dsp/fft'
 import type { SegmentMaker } from '../dsp/overlapAdd'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { hann } from '../dsp/window'
-import type { Imprint } from './imprint'
+import type { Imprint } from './order'
 import { readRound, type Side } from './side'
 
 const OVERLAP = 4

@@ -1,4 +1,4 @@
-import { Circle, Download, Grid3x3, Library, Square, Trash2, Volume2 } from 'lucide-react'
+import { Circle, Download, Grid3x3, Library, ListMusic, Square, Trash2, Volume2 } from 'lucide-react'
 import { useState } from 'react'
 import type { Take } from '../../session'
 import { timeText } from '../common/formats'
@@ -17,6 +17,7 @@ import {
   stopHearing,
   TAKE_EXPORT,
   takeToShelf,
+  takeToTimeline,
 } from '../session/play/takes'
 import { useSession } from '../session/state/store'
 
@@ -149,6 +150,14 @@ function Row({ take }: { readonly take: Take }) {
           onClick={() => void takeToShelf(take)}
         >
           <Library size={13} /> Shelf
+        </button>
+        <button
+          type="button"
+          className="plain-button !h-6"
+          title="As a part on the timeline, from its playhead on"
+          onClick={() => void takeToTimeline(take)}
+        >
+          <ListMusic size={13} /> Timeline
         </button>
         <button
           type="button"

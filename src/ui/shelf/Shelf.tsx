@@ -7,10 +7,11 @@ import { Guarded } from '../common/Guarded'
 import { Notices } from '../common/Notices'
 import { removeSource, selectSource, walkTo } from '../session/acts'
 import { rename } from '../session/edits'
-import { bringIn, dropArrival, tryArrival } from '../session/files/arrivals'
+import { dropArrival, tryArrival } from '../session/files/arrivals'
 import { listFiles } from '../session/files/gather'
 import { offerSession } from '../session/keep/sessionFile'
 import { knowledgeOf } from '../session/know/knowledge'
+import { bringAll } from '../session/play/notesFiles'
 import { start } from '../session/session'
 import { setOutlook } from '../session/state/outlook'
 import { type Arrival, useSession } from '../session/state/store'
@@ -24,7 +25,14 @@ import { RecordButton } from './RecordButton'
 import { SessionBlock } from './SessionBlock'
 import { SessionMenu } from './SessionMenu'
 
-const ACCEPT = ['audio/*', 'video/*', ...acceptedEndings.map((ending) => `.${ending}`), '.zumbet'].join(',')
+const ACCEPT = [
+  'audio/*',
+  'video/*',
+  ...acceptedEndings.map((ending) => `.${ending}`),
+  '.mid',
+  '.midi',
+  '.zumbet',
+].join(',')
 
 /** The list of sources: pick, bring in, rename, remove. Files may be dropped anywhere in the window. */
 export function Shelf() {
@@ -116,7 +124,7 @@ function ShelfParts() {
             const files = [...(event.target.files ?? [])]
             const [session] = files.filter(isSessionFile)
             if (session && files.length === 1) void offerSession(session)
-            else void bringIn(files)
+            else void bringAll(files)
             event.target.value = ''
           }}
         />
@@ -343,7 +351,7 @@ async function receive(items: DataTransfer) {
     return
   }
   if (dropped.folders || dropped.files.length > MANY_FILES) await listFiles(dropped.files)
-  else await bringIn(dropped.files.map(({ file }) => file))
+  else await bringAll(dropped.files.map(({ file }) => file))
 }
 
 /** Files dropped anywhere in the window; true while some are held over it. */

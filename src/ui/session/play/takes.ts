@@ -1,5 +1,5 @@
-import type { PlayedNote } from '../../../core'
-import { type NotedEvent, scratchFolder } from '../../../engine'
+import { type Instrument, PLAIN_INSTRUMENT, PLAIN_TONE_KEY, type PlayedNote, plainTone } from '../../../core'
+import { type NotedEvent, scratchFolder, soundInMemory } from '../../../engine'
 import { contentKey, KEYS_ID, keysInstrument, padInstrument, type Session, type Take } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { edit } from '../edits'
@@ -9,6 +9,7 @@ import { analysisOf } from '../know/analyses'
 import { pool } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { store } from '../state/store'
+import { layAt } from '../timeline/acts'
 import { rootOf, soundOf } from './instruments'
 
 /** Takes: what is played is written down as it comes to be heard, played again, and rendered as what was heard. */
@@ -142,6 +143,12 @@ async function rendered(take: Take): Promise<Blob | undefined> {
     sounds[key] = { sound, analysis }
     given.push({ order, sound: key })
   }
+  // notes of a file that nothing plays yet
+  if (!take.keys && take.notes.some(({ pick }) => pick === undefined)) {
+    const { sampleRate, channels } = plainTone()
+    sounds[PLAIN_TONE] = { sound: soundInMemory({ sampleRate, channels }), analysis: {} }
+    given.push({ order: plainToneOrder(), sound: PLAIN_TONE })
+  }
   const notes = take.notes.map(
     ({ pick, key, velocity, on, off }): PlayedNote => ({
       instrument: pick ?? KEYS_ID,
@@ -178,6 +185,29 @@ async function rendered(take: Take): Promise<Blob | undefined> {
   }
 }
 
+const PLAIN_TONE = 'plain tone'
+
+const plainToneOrder = (): Instrument => ({
+  ...PLAIN_INSTRUMENT,
+  id: KEYS_ID,
+  recipe: {
+    version: 1,
+    stretch: 1,
+    pitchSemitones: 0,
+    formants: 'move',
+    methodId: 'vocoder',
+    settings: {},
+    seed: 1,
+  },
+  root: PLAIN_TONE_KEY,
+  play: 'loop',
+  from: 0,
+  to: 2.5,
+  attackMs: 4,
+  releaseMs: 120,
+  gainDb: -9,
+})
+
 export const TAKE_EXPORT = 'take'
 export const cancelTake = () => stop?.abort()
 
@@ -207,6 +237,16 @@ export async function saveTake(take: Take) {
 export async function takeToShelf(take: Take) {
   const blob = await rendered(take)
   if (blob) await bringIn([new File([blob], fileName(take), { type: 'audio/wav' })])
+}
+
+/** What a take came to, as a source, and a part of it on the timeline where its playhead is. */
+export async function takeToTimeline(take: Take) {
+  const before = new Set(getState().history.present.sources.map(({ id }) => id))
+  await takeToShelf(take)
+  const made = getState().history.present.sources.find(({ id }) => !before.has(id))
+  if (!made) return
+  layAt(made.id, getState().outlook.beat)
+  notify({ tone: 'plain', text: `${take.name} lies on the timeline, from its playhead on` })
 }
 
 /** Hear a take again: the very samples that were heard. */
