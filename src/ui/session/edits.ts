@@ -50,10 +50,30 @@ export function edit(label: string, recipe: (session: Session) => void, gesture?
         settleKin(session, state.history.present, 'to the lead')
         settleTimings(session, state)
         settleKin(session, state.history.present, 'from the lead')
+        if (session.sources !== state.history.present.sources) settlePlay(session)
       },
       gesture,
     ),
   }))
+}
+
+/** Picks and keys go with their source; of a variant that is gone the source itself is played. */
+function settlePlay(draft: Session) {
+  const isThere = (id: string) => draft.sources.some((source) => source.id === id)
+  const hasVariant = ({ source, variant }: { source: string; variant?: string | undefined }) =>
+    variant === undefined ||
+    draft.sources.some(
+      (one) => one.id === source && one.variants.some(({ id, letter }) => id === variant || letter === variant),
+    )
+  if (draft.picks.some(({ source }) => !isThere(source)))
+    draft.picks = draft.picks.filter(({ source }) => isThere(source))
+  for (const pick of draft.picks) if (!hasVariant(pick)) delete pick.variant
+  if (draft.keys && !isThere(draft.keys.source)) delete draft.keys
+  if (draft.keys && !hasVariant(draft.keys)) delete draft.keys.variant
+  for (const take of draft.takes) {
+    if (take.keys && !isThere(take.keys.source)) delete take.keys
+    if (take.keys && !hasVariant(take.keys)) delete take.keys.variant
+  }
 }
 
 /** What fills a slot of picture follows its marks; what is given another length by hand no longer fills it. */
