@@ -39,13 +39,19 @@ const tone: AudioBlock = {
   channels: [Float32Array.from({ length: 2 * RATE }, (_, i) => 0.4 * Math.sin((2 * Math.PI * 220 * i) / RATE))],
 }
 
+/** Enough to tell, and soon done. */
+const shortened = (audio: AudioBlock): AudioBlock => ({
+  ...audio,
+  channels: audio.channels.map((channel) => channel.subarray(0, 4 * RATE)),
+})
+
 beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), 'zumbet-play-'))
   writeFileSync(place('tone.wav'), writeWav(tone, { format: '32f' }))
   for (const name of ['harmonium', 'rope-winch', 'rain-on-tin'])
     writeFileSync(
       place(`${name}.wav`),
-      writeWav((demoMakers[name] as () => { audio: AudioBlock })().audio, { format: '24' }),
+      writeWav(shortened((demoMakers[name] as () => { audio: AudioBlock })().audio), { format: '24' }),
     )
   writeFileSync(
     place('notes.mid'),
@@ -193,7 +199,7 @@ describe('zumbet render', () => {
       zumbet('render', place('harmonium.wav'), place(name), '--method', 'wsola', ...flags).status
     expect(render('low.wav', '--filter', place('low.json'), '--filter-at', 'after')).toBe(0)
     const [low] = read('low.wav').channels as [Float32Array]
-    expect(share(low, 3000, 0, 4 * RATE)).toBeLessThan(1e-6)
+    expect(share(low, 3000, 0, 3 * RATE)).toBeLessThan(1e-6)
     expect(render('none.wav', '--layers', 'sines:off,attacks:off,noise:off')).toBe(0)
     expect(peakOf(read('none.wav').channels)).toBeLessThan(1e-4)
     for (const flags of [

@@ -74,7 +74,7 @@ describe('a sound over the keys', () => {
   for (const { id } of methods.filter((method) => !['grain', 'drift'].includes(method.id)))
     it(`is within 2 cents at every key, and as long as it was to the frame: ${id}`, () => {
       const instrument = ready(sound, { recipe: plain(id) })
-      for (const key of [33, 45, 52, 57, 61, 69, 81]) {
+      for (const key of [33, 52, 61, 81]) {
         const tied = id === 'varispeed'
         const samples = played([{ key, on: 0 }], sound, { recipe: plain(id) })
         const wanted = 220 * 2 ** ((key - 57) / 12)
@@ -228,7 +228,7 @@ describe('what is cut or looped', () => {
     const random = createRandom(5)
     const clicked: string[] = []
     const steps: number[] = []
-    for (let n = 0; n < 60; n++) {
+    for (let n = 0; n < 24; n++) {
       const { name, audio } = sounds[n % sounds.length] as (typeof sounds)[number]
       const length = Math.round(RATE * (0.1 + 0.9 * random()))
       const from = Math.floor(random() * (frameCount(audio) - length))

@@ -23,7 +23,9 @@ export const playback = createPlayback({
   onPlaying: (playing) => {
     const before = getState()
     setState({ playing: playing === 'lane', mixPlaying: playing === 'mix', queuedJump: undefined })
-    pool.limit(playing ? WORKERS_BESIDE_PLAYBACK : WORKERS_ALONE, playing === 'mix' ? REST_BESIDE_MIX_MS : undefined)
+    // while only hands may play there is time for others: they wait where little is written
+    const isAlone = playing === undefined || playing === 'hand'
+    pool.limit(isAlone ? WORKERS_ALONE : WORKERS_BESIDE_PLAYBACK, playing === 'mix' ? REST_BESIDE_MIX_MS : undefined)
     if (before.playing && playing !== 'lane') keepPosition(playback.sourceFrame())
     if (before.mixPlaying && playing !== 'mix') setOutlook({ beat: Math.max(0, playback.beat()) })
   },
