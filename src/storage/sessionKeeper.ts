@@ -8,9 +8,10 @@ export interface Kept {
 }
 
 /** looking through a session for less is done beside what a person does */
-const LONG_MS = 12
+const LONG_MS = 20
 const REST_TIMES = 20
-const MOST_REST_MS = 1000
+/** nobody loses more than this to a machine that is shot */
+const MOST_REST_MS = 250
 /** changes that follow one another faster are one gesture that still goes on */
 const GESTURE_MS = 80
 

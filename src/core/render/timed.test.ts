@@ -47,7 +47,8 @@ describe('attacks that a rule draws to the grid', () => {
         const { audio, strokes, bpm } = loops[touch]
         const own = { bpm, firstBeat: 0 }
         const grid = openGrid(GRID, own)
-        for (const strength of [100, 50]) {
+        // half the way is the same pins at other places: two methods tell
+        for (const strength of ['splice', 'vocoder'].includes(methodId) ? [100, 50] : [100]) {
           const pins = pinsOf(hitsOf(audio), [], { rule: { ...GRID, strength }, own })
           const out = renderBlock(audio, { ...plain(methodId), pins })
           expect(frameCount(out)).toBe(frameCount(audio))

@@ -1,4 +1,5 @@
 import { ChevronLeft, ChevronRight, KeyboardMusic, Trash2 } from 'lucide-react'
+import { MOST_HELD_SECONDS } from '../../core'
 import { type PickMark, pickSpan } from '../../session'
 import { Choice, type Option } from '../fields/Choice'
 import { Field } from '../fields/Field'
@@ -154,6 +155,9 @@ function One({ pick }: { readonly pick: PickMark }) {
         </Field>
         <span className="pb-0.5 text-soft">
           Cut at zero crossings, its ends faded by what lies there.
+          {pick.play === 'loop' &&
+            span.to - span.from > MOST_HELD_SECONDS &&
+            ` The first ${MOST_HELD_SECONDS} s of it go round.`}
           {twin && ` Sounds much like ${twin}.`}
         </span>
       </div>

@@ -1,7 +1,8 @@
 import { Flag, FlagOff, Hand, Sparkles } from 'lucide-react'
 import { useState } from 'react'
 import { STRETCH_RANGE } from '../../core'
-import { REFERENCE, type Source, timedFacts } from '../../session'
+import { isLong } from '../../engine'
+import { partFacts, REFERENCE, type Source, timedFacts } from '../../session'
 import { MethodMenu } from '../bench/MethodMenu'
 import { timeText } from '../common/formats'
 import { LaneBadge } from '../common/LaneBadge'
@@ -83,7 +84,7 @@ export function StripBar({ source }: { source: Source }) {
           ))}
         </span>
       </Field>
-      <HandFields />
+      <HandFields source={source} />
       <span className="ml-auto flex items-end gap-x-4">
         <Field caption="Lead">
           <NumberField
@@ -124,7 +125,9 @@ export function StripBar({ source }: { source: Source }) {
 }
 
 /** The hand on the strip: dragging leads the sound, holding freezes it. */
-function HandFields() {
+function HandFields({ source }: { readonly source: Source }) {
+  const facts = partFacts(source)
+  const tooLong = facts !== undefined && isLong({ frames: facts.frames, channelCount: facts.channels })
   const hand = useSession((state) => state.outlook.hand)
   const set = (part: Partial<typeof hand>) => setOutlook({ hand: { ...hand, ...part } })
   const number = (
@@ -152,13 +155,18 @@ function HandFields() {
       <button
         type="button"
         className="plain-button !h-7"
-        aria-pressed={hand.on}
-        title="Dragging over the strip leads the sound by hand, backwards too; held still it is frozen (H)"
+        aria-pressed={hand.on && !tooLong}
+        disabled={tooLong}
+        title={
+          tooLong
+            ? 'Too long to be led by hand: choose a part of it first, four minutes at most'
+            : 'Dragging over the strip leads the sound by hand, backwards too; held still it is frozen (H)'
+        }
         onClick={() => set({ on: !hand.on })}
       >
         <Hand size={14} /> By hand
       </button>
-      {hand.on && (
+      {hand.on && !tooLong && (
         <>
           {number('Goes on at', 'speed', { unit: '×', min: -2, max: 2, step: 0.05, digits: 2, reset: 0 })}
           {number('Jitter', 'jitterMs', { unit: 'ms', min: 0, max: 200, step: 1, digits: 0, reset: 8 })}
