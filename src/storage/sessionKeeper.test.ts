@@ -43,7 +43,13 @@ describe('the session keeper', () => {
       return session
     }
     const events = { onError() {}, onSaved() {}, onOvertaken() {} }
-    const keeper = createSessionKeeper<unknown, unknown>(database, events, () => 5, slow)
+    const keeper = createSessionKeeper<unknown, unknown>(
+      database,
+      events,
+      () => 5,
+      slow,
+      () => true,
+    )
     let writes = 0
     database.sessions.hook('updating', () => {
       writes++

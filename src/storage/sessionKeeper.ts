@@ -30,12 +30,15 @@ interface Events {
  * that takes long to look through is followed by a rest, as long as changes follow one another at once: a drag through thousands of pins must not
  * be held up by writing them. A change that comes alone never waits. The session is only written over what this keeper read or wrote itself.
  * @param checked  gives what is to be written, as it may be.
+ * @param isLarge  whether a session may take long to look through: only such a one is rested behind, whatever the machine
+ *   is busy with.
  */
 export function createSessionKeeper<S, O>(
   database: Database,
   events: Events,
   now: () => number,
   checked: (session: S) => S = (session) => session,
+  isLarge: (session: S) => boolean = () => false,
 ) {
   let session: S | undefined
   let outlook: O | undefined
@@ -76,7 +79,7 @@ export function createSessionKeeper<S, O>(
         if (ownSession !== undefined) {
           const begun = performance.now()
           const own = checked(ownSession)
-          checkedMs = performance.now() - begun
+          if (isLarge(own)) checkedMs = performance.now() - begun
           const written = await writeSession(own)
           if (written === false) {
             open = false

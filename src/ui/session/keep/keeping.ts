@@ -24,6 +24,8 @@ import { type State, store } from '../state/store'
 const { getState, setState } = store
 /** what could not be written is tried again */
 const AGAIN_MS = 5000
+/** so many are looked through in a time that a drag feels */
+const MANY_PINS = 1500
 
 let onSaved = () => {}
 let onOvertaken = () => {}
@@ -59,6 +61,7 @@ export const keeper = createSessionKeeper<Session, Outlook>(
       notify({ tone: 'trouble', text: `Not all could be kept as it is: ${mendedText(mended, namesOf(session))}.` })
     return holds
   },
+  ({ sources }) => sources.some(({ timing }) => (timing?.placed.length ?? 0) > MANY_PINS),
 )
 
 const namesOf = (session: Session) => (n: number) => session.sources[n]?.name
