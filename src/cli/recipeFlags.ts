@@ -96,7 +96,9 @@ export async function recipeFrom(args: Arguments, methodId: string, stretch: num
 const LAYERS = { sines: 'sinesDb', attacks: 'attacksDb', noise: 'noiseDb' } as const
 const MUTED_DB = -60
 
-/** What is done to the source before it is stretched, or to the result after: a drawn filter, layers, single attacks. */
+/**
+ * What is done to the source before it is stretched, or to the result after: a drawn filter, layers, single attacks.
+ */
 async function shapingFrom(args: Arguments): Promise<Pick<Recipe, 'prepare' | 'filter'>> {
   const filterFile = args.text('filter')
   const at = args.text('filter-at') ?? 'before'

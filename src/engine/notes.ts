@@ -39,9 +39,9 @@ interface Voiced {
 }
 
 /**
- * Notes over what plays. A note is opened and read first, however long that takes, and laid over what is written as near
- * to what is heard as may be: all notes of one call at one frame.
- * Letting go changes a level alone: nothing is read again.
+ * Notes over what plays. A note is opened and read first, however long that takes, and laid over what is written as
+ * near to what is heard as may be: all notes of one call at one frame. Letting go changes a level alone: nothing is
+ * read again.
  */
 export function createNotes(overdub: Overdub, rate: number) {
   const { strands } = overdub

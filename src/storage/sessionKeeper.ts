@@ -27,10 +27,12 @@ interface Events {
 /**
  * Session and outlook are kept as they change, each in its own row. A write starts with the change itself. What changes
  * meanwhile is written right after it: the last state always lands, and none is written twice. A session
- * that takes long to look through is followed by a rest, as long as changes follow one another at once: a drag through thousands of pins must not
- * be held up by writing them. A change that comes alone never waits. The session is only written over what this keeper read or wrote itself.
+ * that takes long to look through is followed by a rest, as long as changes follow one another at once: a drag through
+ * thousands of pins must not be held up by writing them. A change that comes alone never waits. The session is only
+ * written over what this keeper read or wrote itself.
  * @param checked  gives what is to be written, as it may be.
- * @param isLarge  whether a session may take long to look through: only such a one is rested behind, whatever the machine
+ * @param isLarge  whether a session may take long to look through: only such a one is rested behind, whatever the
+ *   machine
  *   is busy with.
  */
 export function createSessionKeeper<S, O>(

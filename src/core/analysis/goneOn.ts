@@ -1,6 +1,6 @@
 /**
- * A sound that breaks off, as if it went on: what followed the place most like its end. Whoever looks at it in long windows
- * then takes what lasts up to the end for lasting. One that has died away by its end goes on as silence.
+ * A sound that breaks off, as if it went on: what followed the place most like its end. Whoever looks at it in long
+ * windows then takes what lasts up to the end for lasting. One that has died away by its end goes on as silence.
  */
 
 /** what has to be alike */
@@ -40,7 +40,9 @@ export function goneOn(channels: readonly Float32Array[], frames: number, sample
   })
 }
 
-/** The last frames of a sound, as many as a window, and what would follow them; `from` is the frame that they begin at. */
+/**
+ * The last frames of a sound, as many as a window, and what would follow them; `from` is the frame that they begin at.
+ */
 export function endGoneOn(channels: readonly Float32Array[], window: number, frames: number, sampleRate: number) {
   const length = channels[0]?.length ?? 0
   const kept = Math.min(length, Math.max(window, Math.ceil((MOST_BACK_SECONDS + ALIKE_SECONDS) * sampleRate)))

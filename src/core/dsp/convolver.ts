@@ -12,7 +12,9 @@ export interface Convolver {
   reset(): void
 }
 
-/** The spectra of a kernel's parts, to be shared by all that convolve with it. Shape: `[parts][2 × blockFrames + 2]`. */
+/**
+ * The spectra of a kernel's parts, to be shared by all that convolve with it. Shape: `[parts][2 × blockFrames + 2]`.
+ */
 export interface KernelSpectra {
   readonly blockFrames: number
   readonly taps: number

@@ -36,8 +36,8 @@ const BLOCK_FRAMES = 4096
 const CEILING = 0.89
 
 /**
- * A body shaped by a rhythm, as loud as the body where its peaks allow that, block by block in order. A rhythm that is shorter goes round until the
- * body ends. It is made twice: once to hear how loud it comes out.
+ * A body shaped by a rhythm, as loud as the body where its peaks allow that, block by block in order. A rhythm that is
+ * shorter goes round until the body ends. It is made twice: once to hear how loud it comes out.
  *
  * Source  by bands: Dudley 1939, "The Vocoder", the body's own course in each band evened out before; by columns: the
  *         product of short spectra, as Roads 1996, "The Computer Music Tutorial", on fast convolution.

@@ -18,8 +18,9 @@ const LONG_FADE_SECONDS = 0.01
 const RISES = 4
 
 /**
- * Where to cut a piece out of a sound, near the frames that are wanted. Both ends go to the nearest zero crossing of the
- * channels' sum, those of the sound itself stay. An attack right behind the start keeps its edge by a short fade, all else gets a longer one.
+ * Where to cut a piece out of a sound, near the frames that are wanted. Both ends go to the nearest zero crossing of
+ * the channels' sum, those of the sound itself stay. An attack right behind the start keeps its edge by a short fade,
+ * all else gets a longer one.
  */
 export function cleanCut(audio: AudioBlock, from: number, to: number): CleanCut {
   const { channels, sampleRate } = audio

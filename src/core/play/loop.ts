@@ -6,7 +6,9 @@ import { log2, sinTurns, square } from '../dsp/portable'
 import { createSimilaritySearch } from '../dsp/similarity'
 import { finish, type Preparing } from '../task'
 
-/** A loop of a sound, frames: from `start` to `end`, the last `seam` frames before `end` pass over into its beginning. */
+/**
+ * A loop of a sound, frames: from `start` to `end`, the last `seam` frames before `end` pass over into its beginning.
+ */
 export interface Loop {
   readonly start: number
   readonly end: number

@@ -5,7 +5,10 @@ import { dbToGain } from '../dsp/units'
 import { kaiser, kaiserBeta } from '../dsp/window'
 import { AppError } from '../errors'
 
-/** A gain over the spectrum, as it was drawn: between two points dB go evenly over log Hz, outside they stay. Plain data. */
+/**
+ * A gain over the spectrum, as it was drawn: between two points dB go evenly over log Hz, outside they stay. Plain
+ * data.
+ */
 export interface DrawnFilter {
   /** rising in Hz */
   readonly points: readonly FilterPoint[]

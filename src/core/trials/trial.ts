@@ -63,7 +63,8 @@ export function* renderSpan(
 
 /**
  * Render a part of a result and measure it.
- * @param reading  of this very source as it is meant to be heard, whole, where there is one already; only used where the part is all of it.
+ * @param reading  of this very source as it is meant to be heard, whole, where there is one already; only used where
+ *   the part is all of it.
  */
 export function* trialTask(
   sound: AudioBlock | SoundSource,
@@ -88,7 +89,8 @@ export function* trialTask(
 /**
  * Measure a part of a result against the part of the source that it comes from, with places in the whole source.
  * @param sound  the source as it was meant to be heard, `asShaped`.
- * @param result  at least that part, and the output frame at which it begins; what is around it keeps its ends from looking cut.
+ * @param result  at least that part, and the output frame at which it begins; what is around it keeps its ends from
+ *   looking cut.
  */
 export function* measureSpan(
   sound: AudioBlock | SoundSource,
