@@ -1,6 +1,7 @@
 import {
   type AudioBlock,
   atRate,
+  type Channels,
   createEnvelope,
   createHand,
   type Envelope,
@@ -10,9 +11,9 @@ import {
   type Voice,
 } from '../core'
 import { downmixInto } from '../core/audio/downmix'
-import type { Guest, Overdub } from './overdub'
-import { MARK_FRAMES, RING_FRAMES } from './ring'
-import { type Strand, type StrandBlock, silentBlock } from './strands'
+import { type Guest, KEPT_FRAMES, type Overdub } from './overdub'
+import { MARK_FRAMES } from './ring'
+import { levelFrom, type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** how long a place takes to become another one under the hand, s */
 const GO_SECONDS = 0.012
@@ -23,7 +24,8 @@ const NEVER = 2 ** 50
 interface Held {
   readonly hand: Hand
   readonly voice: Voice
-  readonly channelCount: number
+  /** what a block of the sound is read into, before it is mixed down */
+  readonly block: Channels
   readonly strand: Strand
   readonly envelope: Envelope
   /** written frame at which it began */
@@ -41,11 +43,10 @@ export function createHandStrand(overdub: Overdub, rate: number) {
   const scratch = silentBlock()
   let held: readonly Held[] = []
 
-  function readInto(block: StrandBlock, { voice, channelCount, begins }: Held, at: number) {
-    const out = silence(channelCount, MARK_FRAMES)
-    voice.read(at - begins, out)
-    downmixInto(block.left, block.right, out)
-    return block
+  function readInto(out: StrandBlock, { voice, block, begins }: Held, at: number) {
+    voice.read(at - begins, block)
+    downmixInto(out.left, out.right, block)
+    return out
   }
 
   /** What is written from a frame on is read again. */
@@ -62,10 +63,10 @@ export function createHandStrand(overdub: Overdub, rate: number) {
         readInto(scratch, own, at)
         strands.put(own.strand, scratch.left, scratch.right)
       }
-      const gone = held.filter(({ begins, envelope }) => begins + envelope.end <= at - RING_FRAMES + 32 * MARK_FRAMES)
+      const gone = held.filter(({ begins, envelope }) => begins + envelope.end <= at - KEPT_FRAMES)
       if (gone.length === 0) return
       held = held.filter((own) => !gone.includes(own))
-      strands.order(strands.all.filter((strand) => !gone.some((own) => own.strand === strand)))
+      strands.remove(gone.map(({ strand }) => strand))
     },
     get sounds() {
       return held.some(({ begins, envelope }) => begins + envelope.end > strands.written)
@@ -89,12 +90,10 @@ export function createHandStrand(overdub: Overdub, rate: number) {
         fadeIn: Math.round(RISE_SECONDS * rate),
         fadeOut: 1,
       })
-      const strand = strands.add(gain, {
-        at: (frame) => envelope.at(frame - begins),
-        steady: (from, to) => envelope.steady(from - begins, to - begins),
-      })
+      const strand = strands.add(gain, levelFrom(envelope, begins))
       const voice = atRate({ voice: hand.voice, channelCount, sampleRate: audio.sampleRate }, rate)
-      const own: Held = { hand, voice, channelCount, strand, envelope, begins, scale }
+      const block = silence(channelCount, MARK_FRAMES)
+      const own: Held = { hand, voice, block, strand, envelope, begins, scale }
       held = [...held, own]
       again(own, begins, 0)
       strands.rewrite(begins)
@@ -114,11 +113,6 @@ export function createHandStrand(overdub: Overdub, rate: number) {
       const from = strands.sure()
       own.envelope.release(from - own.begins, Math.round(FALL_SECONDS * rate))
       strands.rewrite(from)
-    },
-    /** the place that is heard now, frames of the sound; undefined where nothing is held */
-    place(): number | undefined {
-      const own = current()
-      return isHeld(own) ? own.hand.placeAt((strands.free(0) - own.begins) * own.scale) : undefined
     },
   }
 }

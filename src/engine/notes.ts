@@ -1,7 +1,7 @@
 import { createEnsemble, type ReadyInstrument, type Sounding } from '../core'
-import type { Guest, Overdub } from './overdub'
-import { MARK_FRAMES, RING_FRAMES } from './ring'
-import { type Strand, type StrandBlock, silentBlock } from './strands'
+import { type Guest, KEPT_FRAMES, type Overdub } from './overdub'
+import { MARK_FRAMES } from './ring'
+import { levelFrom, type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** What a hand, a keyboard or a pad does. */
 export type NoteEvent =
@@ -16,20 +16,15 @@ export type NoteEvent =
     }
   | { readonly kind: 'off'; readonly note: number }
 
-/** When something that was played came to be heard: the frame of what is written, and where what plays was by then. */
+/** When something that was played came to be heard: the frame of what is written. */
 export interface NotedEvent {
   readonly note: number
   readonly kind: 'on' | 'off'
   readonly frame: number
-  /** as the ring's marks count; below 0 where nothing plays */
-  readonly mark: number
 }
 
 /** read beyond what is written: it may have been read on meanwhile */
 const SPARE_BLOCKS = 4
-
-/** more than is ever written ahead */
-const KEPT_FRAMES = RING_FRAMES - 32 * MARK_FRAMES
 
 interface Voiced {
   readonly one: Sounding
@@ -56,12 +51,10 @@ export function createNotes(overdub: Overdub, rate: number) {
         const block = ahead.shift() ?? readInto(scratch, one, at)
         strands.put(strand, block.left, block.right)
       }
-      // what they were read as is summed again as long as it may still be changed
       const gone = new Set(ensemble.sweep(at - KEPT_FRAMES))
       if (gone.size === 0) return
-      const left = voiced.filter(({ one }) => gone.has(one)).map(({ strand }) => strand)
+      strands.remove(voiced.filter(({ one }) => gone.has(one)).map(({ strand }) => strand))
       voiced = voiced.filter(({ one }) => !gone.has(one))
-      strands.order(strands.all.filter((strand) => !left.includes(strand)))
     },
     get sounds() {
       return voiced.some(({ one }) => ensemble.endOf(one) > strands.written)
@@ -94,27 +87,22 @@ export function createNotes(overdub: Overdub, rate: number) {
         return [{ event, instrument, voice, blocks }]
       })
       const from = strands.sure()
-      const mark = from < strands.written ? strands.markAt(from) : -1
       const noted: NotedEvent[] = []
       for (const event of events) {
         if (event.kind === 'off') {
           ensemble.release(event.note, from)
-          noted.push({ note: event.note, kind: 'off', frame: from, mark })
+          noted.push({ note: event.note, kind: 'off', frame: from })
           continue
         }
         const own = opened.find((one) => one.event === event)
         if (!own) continue
         const one = ensemble.begin(event.note, own.instrument, event.key, own.voice, from)
-        const level = {
-          at: (frame: number) => one.envelope.at(frame - from),
-          steady: (start: number, end: number) => one.envelope.steady(start - from, end - from),
-        }
-        const strand = strands.add(1, level)
+        const strand = strands.add(1, levelFrom(one.envelope, from))
         const laid = (strands.written - from) / MARK_FRAMES
         while (own.blocks.length < laid) own.blocks.push(read(one, from + own.blocks.length * MARK_FRAMES))
         strands.lay(strand, own.blocks.slice(0, laid), from, from, 0)
         voiced.push({ one, strand, ahead: own.blocks.slice(laid) })
-        noted.push({ note: event.note, kind: 'on', frame: from, mark })
+        noted.push({ note: event.note, kind: 'on', frame: from })
       }
       if (events.length > 0) strands.rewrite(from)
       return noted

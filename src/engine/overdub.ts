@@ -108,7 +108,7 @@ export function createOverdub(ring: Ring, rate: number) {
     const gone = sounding.filter((own) => endOf(own) <= strands.written - RING_FRAMES / 4)
     if (gone.length === 0) return
     sounding = sounding.filter((own) => !gone.includes(own))
-    strands.order(strands.all.filter((strand) => !gone.some((own) => own.strand === strand)))
+    strands.remove(gone.map(({ strand }) => strand))
   }
 
   return {
@@ -196,6 +196,9 @@ export function createOverdub(ring: Ring, rate: number) {
     },
   }
 }
+
+/** What guests have read is summed again as long as it may still be changed: more than is ever written ahead. */
+export const KEPT_FRAMES = RING_FRAMES - 32 * MARK_FRAMES
 
 /** Somebody who plays over what plays, on strands of their own. */
 export interface Guest {

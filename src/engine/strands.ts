@@ -29,6 +29,12 @@ export interface Level {
   steady(from: number, to: number): number | undefined
 }
 
+/** An envelope as a level that begins at a written frame. */
+export const levelFrom = (envelope: Level, begins: number): Level => ({
+  at: (frame) => envelope.at(frame - begins),
+  steady: (from, to) => envelope.steady(from - begins, to - begins),
+})
+
 /** A block of a strand, as it was read. */
 export interface StrandBlock {
   readonly left: Float32Array
@@ -124,6 +130,10 @@ export function createStrands(ring: Ring, rate: number, clock: () => number = ()
     /** Strands in the order of their sum. Those that are left out are gone: they should be silent by now. */
     order(wanted: readonly Strand[]) {
       strands = [...wanted]
+    },
+    /** Let go of strands that are silent by now. */
+    remove(gone: readonly Strand[]) {
+      if (gone.length > 0) strands = strands.filter((strand) => !gone.includes(strand))
     },
     get all(): readonly Strand[] {
       return strands

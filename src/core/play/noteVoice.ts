@@ -81,12 +81,14 @@ export function openNote(
           continue
         }
         const out = count === CHUNK ? block : block.map((channel) => channel.subarray(0, count))
-        const late = Math.max(0, -at)
-        for (const channel of out) channel.fill(0, 0, late)
-        read.read(
-          at + late,
-          out.map((channel) => (late > 0 ? channel.subarray(late) : channel)),
-        )
+        if (at >= 0) read.read(at, out)
+        else {
+          for (const channel of out) channel.fill(0, 0, -at)
+          read.read(
+            0,
+            out.map((channel) => channel.subarray(-at)),
+          )
+        }
         downmixInto(l, r, out)
         for (let i = 0; i < count; i++) {
           l[i] = gainLeft * (l[i] as number)
@@ -137,7 +139,7 @@ export interface Envelope {
   at(frame: number): number
   /** the level of all frames from one up to another, where it is one; undefined where it changes */
   steady(from: number, to: number): number | undefined
-  /** From a frame on it fades away within so many; an earlier end stays, and of two the one that is silent first. */
+  /** From a frame on it fades away within so many; an earlier end stays. */
   release(frame: number, frames: number): void
   /** the frame from which on it is silent */
   readonly end: number
@@ -149,50 +151,34 @@ export function createEnvelope({
   fadeIn,
   fadeOut,
 }: Pick<NoteVoice, 'frames' | 'fadeIn' | 'fadeOut'>): Envelope {
-  let release: { from: number; frames: number } | undefined
-  const endOf = () => Math.min(frames, release ? Math.ceil(release.from + release.frames) : frames)
+  // each fades what is left by those before it: nothing steps, and what was heard before stays as it was
+  const releases: { readonly from: number; readonly frames: number }[] = []
+  const endOf = () => releases.reduce((least, one) => Math.min(least, Math.ceil(one.from + one.frames)), frames)
   return {
     at(frame) {
       if (frame < 0 || frame >= endOf()) return 0
       const rise = frame < fadeIn ? square(sinTurns((frame + 0.5) / (4 * fadeIn))) : 1
       const left = frames - frame
-      const tail = left < fadeOut ? square(sinTurns((left - 0.5) / (4 * fadeOut))) : 1
-      if (!release || frame < release.from) return rise * tail
-      const gone = (frame - release.from) / release.frames
-      return rise * tail * square(sinTurns(0.25 + gone / 4))
+      let level = left < fadeOut ? rise * square(sinTurns((left - 0.5) / (4 * fadeOut))) : rise
+      for (const { from, frames: over } of releases)
+        if (frame > from) level *= square(sinTurns(0.25 + (frame - from) / over / 4))
+      return level
     },
     steady(from, to) {
       if (to <= 0 || from >= endOf()) return 0
       const begun = from >= fadeIn && to <= frames - fadeOut
-      return begun && (!release || to <= release.from) ? 1 : undefined
+      return begun && releases.every((one) => to <= one.from) ? 1 : undefined
     },
     release(frame, over) {
-      const from = Math.max(0, frame)
-      const next = { from, frames: Math.max(1, over) }
-      if (!release || (from <= release.from && from + over < release.from + release.frames)) release = next
-      else if (from + over < release.from + release.frames) {
-        // it goes on from as loud as it is by then, so that it does not step
-        const level = square(sinTurns(0.25 + (from - release.from) / release.frames / 4))
-        const share = shareAt(level)
-        release = { from: from - (share * next.frames) / (1 - share || 1), frames: next.frames / (1 - share || 1) }
-      }
+      const next = { from: Math.max(0, frame), frames: Math.max(1, over) }
+      // one that would be silent later adds nothing
+      if (releases.length === 0 || next.from + next.frames < endOf()) releases.push(next)
     },
     get end() {
       return endOf()
     },
     get released() {
-      return release?.from
+      return releases[0]?.from
     },
   }
-}
-
-/** How far along a release is at which its level is so high, 0 to 1. */
-function shareAt(level: number): number {
-  let [low, high] = [0, 1]
-  for (let n = 0; n < 40; n++) {
-    const middle = (low + high) / 2
-    if (square(sinTurns(0.25 + middle / 4)) > level) low = middle
-    else high = middle
-  }
-  return (low + high) / 2
 }
