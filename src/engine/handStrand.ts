@@ -81,7 +81,7 @@ export function createHandStrand(overdub: Overdub, rate: number) {
     /** Hold a place of a sound: frames of it, and how fast it goes on by itself, 1 as it was played. */
     hold(audio: AudioBlock, order: HandOrder, gain: number, place: number, speed: number) {
       this.letGo()
-      const begins = strands.sure()
+      const begins = strands.free()
       const scale = audio.sampleRate / rate
       const hand = createHand(audio, order, place, speed)
       const channelCount = audio.channels.length
@@ -102,7 +102,7 @@ export function createHandStrand(overdub: Overdub, rate: number) {
     move(place: number, speed: number) {
       const own = current()
       if (!isHeld(own)) return
-      const from = strands.sure()
+      const from = strands.free()
       own.hand.lead((from - own.begins) * own.scale, place, GO_SECONDS * rate * own.scale, speed)
       again(own, from, MARK_FRAMES)
       strands.rewrite(from)
@@ -110,7 +110,7 @@ export function createHandStrand(overdub: Overdub, rate: number) {
     letGo() {
       const own = current()
       if (!isHeld(own)) return
-      const from = strands.sure()
+      const from = strands.free()
       own.envelope.release(from - own.begins, Math.round(FALL_SECONDS * rate))
       strands.rewrite(from)
     },

@@ -134,6 +134,6 @@ describe('notes that are played', () => {
     const left = heard[0] as Float32Array
     const end = left.findLastIndex((value) => value !== 0)
     expect(Math.abs(left[end] as number)).toBeLessThan(1e-4)
-    expect(end).toBeLessThan(140 * MARK_FRAMES)
+    expect(end).toBeLessThan(150 * MARK_FRAMES)
   })
 })

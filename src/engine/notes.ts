@@ -1,7 +1,7 @@
 import { createEnsemble, type ReadyInstrument, type Sounding } from '../core'
 import { type Guest, KEPT_FRAMES, type Overdub } from './overdub'
 import { MARK_FRAMES } from './ring'
-import { levelFrom, type Strand, type StrandBlock, silentBlock } from './strands'
+import { levelFrom, MARGIN_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** What a hand, a keyboard or a pad does. */
 export type NoteEvent =
@@ -21,10 +21,16 @@ export interface NotedEvent {
   readonly note: number
   readonly kind: 'on' | 'off'
   readonly frame: number
+  /** the output had taken its very start before it was laid */
+  readonly isLate?: boolean
 }
 
 /** read beyond what is written: it may have been read on meanwhile */
 const SPARE_BLOCKS = 4
+/** room before what is laid, at most: 85 ms */
+const MOST_MARGIN_BLOCKS = 32
+/** how far behind a start that could be made now a key that is let go ends */
+const OFF_BEHIND_BLOCKS = 8
 
 interface Voiced {
   readonly one: Sounding
@@ -43,6 +49,8 @@ export function createNotes(overdub: Overdub, rate: number) {
   const ensemble = createEnsemble(rate)
   const scratch = silentBlock()
   let voiced: Voiced[] = []
+  /** blocks between what the output takes now and where a note may begin */
+  let margin = MARGIN_BLOCKS
 
   const guest: Guest = {
     write(at) {
@@ -82,34 +90,41 @@ export function createNotes(overdub: Overdub, rate: number) {
         if (event.kind !== 'on' || !instrument) return []
         const voice = ensemble.open(instrument, event.key, event.velocity)
         const blocks: StrandBlock[] = []
-        const needed = (strands.written - strands.sure()) / MARK_FRAMES + SPARE_BLOCKS
+        const needed = (strands.written - strands.free(margin)) / MARK_FRAMES + SPARE_BLOCKS
         for (let n = 0; n < needed; n++) blocks.push(read({ voice, begins: 0 }, n * MARK_FRAMES))
-        return [{ event, instrument, voice, blocks }]
+        // room for it is made before its frame is chosen: from there on little time is left
+        return [{ event, instrument, voice, blocks, strand: strands.add() }]
       })
-      const from = strands.sure()
+      const from = strands.free(margin)
+      const laid = (strands.written - from) / MARK_FRAMES
+      // an end may come a little later than a start: it is heard as it was told
+      const ends = from + OFF_BEHIND_BLOCKS * MARK_FRAMES
       const noted: NotedEvent[] = []
       for (const event of events) {
         if (event.kind === 'off') {
-          ensemble.release(event.note, from)
-          noted.push({ note: event.note, kind: 'off', frame: from })
+          ensemble.release(event.note, ends)
+          noted.push({ note: event.note, kind: 'off', frame: ends })
           continue
         }
         const own = opened.find((one) => one.event === event)
         if (!own) continue
-        const one = ensemble.begin(event.note, own.instrument, event.key, own.voice, from)
-        const strand = strands.add(1, levelFrom(one.envelope, from))
-        const laid = (strands.written - from) / MARK_FRAMES
-        while (own.blocks.length < laid) own.blocks.push(read(one, from + own.blocks.length * MARK_FRAMES))
-        strands.lay(strand, own.blocks.slice(0, laid), from, from, 0)
-        voiced.push({ one, strand, ahead: own.blocks.slice(laid) })
+        const { instrument, voice, blocks, strand } = own
+        const one = ensemble.begin(event.note, instrument, event.key, voice, from)
+        strand.level = levelFrom(one.envelope, from)
+        while (blocks.length < laid) blocks.push(read(one, from + blocks.length * MARK_FRAMES))
+        strands.lay(strand, blocks.slice(0, laid), from, from, 0)
+        voiced.push({ one, strand, ahead: blocks.slice(laid) })
         noted.push({ note: event.note, kind: 'on', frame: from })
       }
       if (events.length > 0) strands.rewrite(from)
-      return noted
+      // it came too late: an output that takes more at once is given more room from now on
+      if (opened.length === 0 || !strands.isPast(from)) return noted
+      margin = Math.min(MOST_MARGIN_BLOCKS, margin + MARGIN_BLOCKS / 2)
+      return noted.map((one) => ({ ...one, isLate: true }))
     },
     /** Let all fade away. */
     hush() {
-      const from = strands.sure()
+      const from = strands.free(margin)
       ensemble.hush(from)
       strands.rewrite(from)
     },

@@ -61,6 +61,7 @@ export function createPlayback(events: PlaybackEvents) {
   // whoever opens or plays later wins over what was still on its way
   let turn = 0
   let auditions = 0
+  let late = 0
 
   const send = (message: PlayerMessage) => worker.postMessage(message)
 
@@ -80,6 +81,7 @@ export function createPlayback(events: PlaybackEvents) {
       return
     }
     if (data.type === 'noted') {
+      late += data.events.filter(({ isLate }) => isLate).length
       events.onNoted(data.events)
       return
     }
@@ -111,7 +113,6 @@ export function createPlayback(events: PlaybackEvents) {
       processorOptions: memory,
     }).connect(context.destination)
     output = { context, sampleRate }
-    Atomics.store(ring.control, Slot.burst, Math.ceil(context.baseLatency * sampleRate))
     return context
   }
 
@@ -275,6 +276,8 @@ export function createPlayback(events: PlaybackEvents) {
     sourceFrame: frameHeard,
     /** quanta in which the output had to wait for samples, since the page was opened */
     underruns: (): number => Atomics.load(ring.control, Slot.underruns),
+    /** notes whose start was not heard whole, since the page was opened */
+    late: (): number => late,
     /** The last frames that went to the output. */
     heard: (frames: number): { sampleRate: number; channels: [Float32Array, Float32Array]; total: number } => ({
       sampleRate: output?.sampleRate ?? 0,

@@ -366,7 +366,6 @@ async function pump() {
     while (ring && !lead && !overdub?.sounds && instruments.work()) await nextTurn()
     while (ring && (lead || overdub?.sounds)) {
       const seen = Atomics.load(ring.control, Slot.read)
-      overdub?.strands.look()
       fill()
       if (getReady(ring)) {
         await nextTurn()

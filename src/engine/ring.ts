@@ -24,8 +24,6 @@ export const Slot = {
   monitored: 5,
   /** frames a second of what is written */
   rate: 6,
-  /** frames that the output takes at once: what lies so near ahead may be gone before it can be changed */
-  burst: 7,
 } as const
 
 export interface RingMemory {

@@ -1,12 +1,10 @@
 import { MARK_FRAMES, RING_FRAMES, type Ring, Slot, writeBlock } from './ring'
 
 /** blocks between what the output reads now and where something new may be laid over what is already written */
-const MARGIN_BLOCKS = 10
+export const MARGIN_BLOCKS = 10
 /** the same for what takes the place of what plays: it lies ready before it is laid */
 export const NEAREST_BLOCKS = 4
 const GAIN_SECONDS = 0.012
-/** before the output takes the next, ms: enough for what is laid, and for when it was seen late */
-const SURE_MS = 14
 
 /** One thing that sounds. What it was read as lies here until it has been played: nothing is ever read twice. */
 export interface Strand {
@@ -19,7 +17,7 @@ export interface Strand {
   silentFrom: number
   gain: { from: number; to: number; at: number; frames: number }
   /** how loud it is over time, by written frame; its gain comes on top */
-  readonly level?: Level
+  level?: Level
 }
 
 /** A level over time. It may be changed: what is written is then summed again. */
@@ -50,23 +48,11 @@ export const silentBlock = (): StrandBlock => ({
  * The writer's side of the ring: strands, each with what it has read ahead, and their sum.
  * A change sums again what is there. The voices are not asked again: that would be a seek, and a seek is heard.
  */
-export function createStrands(ring: Ring, rate: number, clock: () => number = () => performance.now()) {
+export function createStrands(ring: Ring, rate: number) {
   const left = new Float32Array(MARK_FRAMES)
   const right = new Float32Array(MARK_FRAMES)
   let strands: Strand[] = []
   let written = 0
-  /** when the output was last seen to have taken something, ms */
-  let seenRead = 0
-  let seenAt = Number.NEGATIVE_INFINITY
-
-  /** See whether the output has taken something; to be called as often as may be. */
-  function look() {
-    const read = Atomics.load(ring.control, Slot.read)
-    if (read === seenRead) return
-    seenRead = read
-    seenAt = clock()
-  }
-
   function gainAt({ gain: { from, to, at, frames } }: Strand, frame: number): number {
     if (frame >= at + frames) return to
     return frame < at ? from : from + ((to - from) * (frame - at)) / frames
@@ -104,17 +90,8 @@ export function createStrands(ring: Ring, rate: number, clock: () => number = ()
       return written
     },
     free,
-    look,
-    /**
-     * The first written frame where something new is sure to be heard from its start. An output that takes much at once
-     * takes it at even times: between two of them what lies near can still be changed.
-     */
-    sure(): number {
-      const burst = Atomics.load(ring.control, Slot.burst)
-      look()
-      const left = seenAt + (1000 * burst) / rate - clock()
-      return free(NEAREST_BLOCKS + (left > SURE_MS ? 0 : Math.ceil(burst / MARK_FRAMES)))
-    },
+    /** Whether the output has taken a written frame, or what follows it: what was laid there may not be heard whole. */
+    isPast: (frame: number): boolean => free(0) > frame,
     add(gain = 1, level?: Level): Strand {
       const strand: Strand = {
         ...(level && { level }),

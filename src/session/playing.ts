@@ -1,5 +1,6 @@
 import { type Instrument, planOf, type Recipe, type SoundSize } from '../core'
 import { asOutput, asSource } from '../core/timeline/axes'
+import type { TimeMap } from '../core/timeline/timeMap'
 import type { Keys, PickMark } from './playSchema'
 import { partFacts, partStart, recipeOf } from './recipe'
 import type { Source } from './schema'
@@ -19,11 +20,22 @@ const PLAIN: Recipe = {
   seed: 1,
 }
 
+/** the same recipe as long as a source is the same: what follows from it is found once */
+const ownRecipes = new WeakMap<Source, Recipe>()
+
 /** The recipe of one of a source's variants, by its id or letter; of the source itself where there is none. */
 export function playedRecipe(source: Source, variant: string | undefined): Recipe {
   const own = source.variants.find(({ id, letter }) => id === variant || letter === variant)
   if (own) return recipeOf(source, own)
-  // the source as it is, turned by the method of its first lane
+  const known = ownRecipes.get(source)
+  if (known) return known
+  const made = ownRecipe(source)
+  ownRecipes.set(source, made)
+  return made
+}
+
+/** The source as it is, turned by the method of its first lane. */
+function ownRecipe(source: Source): Recipe {
   const { methodId, settings } = source.variants[0] ?? { methodId: PLAIN.methodId, settings: {} as never }
   return { ...PLAIN, methodId, settings: settings[methodId] ?? {}, formants: source.target.formants }
 }
@@ -35,7 +47,7 @@ export function pickSpan(
 ): { from: number; to: number } | undefined {
   const facts = partFacts(source)
   if (!facts) return undefined
-  const { map } = planOf(playedRecipe(source, pick.variant), sizeOf(facts))
+  const map = mapOf(playedRecipe(source, pick.variant), facts)
   const start = partStart(source)
   const at = (seconds: number) =>
     map.outputAt(asSource(Math.max(0, Math.min(facts.frames, (seconds - start) * facts.sampleRate)))) / facts.sampleRate
@@ -46,11 +58,20 @@ export function pickSpan(
 export function fileSecondsAt(source: Source, variant: string | undefined, resultSeconds: number): number {
   const facts = partFacts(source)
   if (!facts) return 0
-  const { map } = planOf(playedRecipe(source, variant), sizeOf(facts))
+  const map = mapOf(playedRecipe(source, variant), facts)
   return partStart(source) + map.sourceAt(asOutput(resultSeconds * facts.sampleRate)) / facts.sampleRate
 }
 
-const sizeOf = ({ frames, sampleRate }: SoundSize): SoundSize => ({ frames, sampleRate })
+const maps = new WeakMap<Recipe, { readonly frames: number; readonly map: TimeMap }>()
+
+/** Where a recipe puts a source of this size; found once. */
+function mapOf(recipe: Recipe, size: SoundSize): TimeMap {
+  const known = maps.get(recipe)
+  if (known?.frames === size.frames) return known.map
+  const { map } = planOf(recipe, size)
+  maps.set(recipe, { frames: size.frames, map })
+  return map
+}
 
 /** A pick as an instrument of its own: a pad strikes it at `PAD_KEY`. */
 export function padInstrument(source: Source, pick: PickMark): Instrument | undefined {

@@ -23,7 +23,8 @@ export interface Sounding {
   readonly begins: number
 }
 
-/** notes that give way are gone within this, s */
+/** notes that give way begin to so long behind who takes their place, and are gone within this, s */
+const GIVE_WAY_BEHIND_SECONDS = 0.02
 const GIVE_WAY_SECONDS = 0.012
 /** the shortest release that does not click, s */
 const LEAST_RELEASE_SECONDS = 0.008
@@ -36,6 +37,7 @@ export function createEnsemble(rate: number) {
   let sounding: Sounding[] = []
   const lastKey = new Map<string, number>()
   const giveWay = Math.round(GIVE_WAY_SECONDS * rate)
+  const behind = Math.round(GIVE_WAY_BEHIND_SECONDS * rate)
 
   const endOf = ({ begins, envelope }: Sounding) => begins + envelope.end
   const letGo = (one: Sounding, frame: number, frames: number) => one.envelope.release(frame - one.begins, frames)
@@ -58,14 +60,15 @@ export function createEnsemble(rate: number) {
       const alive = sounding.filter((one) => endOf(one) > begins)
       for (const one of alive) {
         if (group !== undefined && one.instrument.order.group === group && one.instrument.order.id !== id)
-          letGo(one, begins, giveWay)
+          letGo(one, begins + behind, giveWay)
       }
       // what gives way already is counted out
       const own = alive.filter(
         (one) =>
-          one.instrument.order.id === id && !(endOf(one) <= begins + giveWay && one.envelope.released !== undefined),
+          one.instrument.order.id === id &&
+          !(endOf(one) <= begins + behind + giveWay && one.envelope.released !== undefined),
       )
-      for (const one of own.slice(0, Math.max(0, own.length - voices + 1))) letGo(one, begins, giveWay)
+      for (const one of own.slice(0, Math.max(0, own.length - voices + 1))) letGo(one, begins + behind, giveWay)
       const next: Sounding = { note, instrument, key, voice, envelope: createEnvelope(voice), begins }
       sounding.push(next)
       return next

@@ -1,12 +1,12 @@
-import { useEffect } from 'react'
 import type { PickMark } from '../../session'
 import { dbText } from '../common/formats'
 import { LaneBadge } from '../common/LaneBadge'
-import { glanceKey, syncGlances, twinOf } from '../session/play/glances'
+import type { PickLook } from '../session/play/glances'
 import { letGo, strike } from '../session/play/hands'
 import { removePick } from '../session/play/picks'
 import { setOutlook } from '../session/state/outlook'
-import { store, useSession } from '../session/state/store'
+import { useSession } from '../session/state/store'
+import { useLooks } from './useLooks'
 
 /** keys of a pad, by its place */
 export const PAD_KEYS = ['1', '2', '3', '4', '5', '6', '7', '8', '9', '0'] as const
@@ -14,10 +14,7 @@ export const PAD_KEYS = ['1', '2', '3', '4', '5', '6', '7', '8', '9', '0'] as co
 /** Picks lie on pads by themselves, in their order: struck by pointer, number keys, or what is connected. */
 export function Pads() {
   const picks = useSession((state) => state.history.present.picks)
-  const sources = useSession((state) => state.history.present.sources)
-  // picks, or the sounds that they are of, have changed
-  // biome-ignore lint/correctness/useExhaustiveDependencies: it looks at the store
-  useEffect(() => syncGlances(store.getState()), [picks, sources])
+  const looks = useLooks()
   if (picks.length === 0)
     return (
       <section aria-label="Pads" className="grid min-h-0 flex-1 place-items-center px-5 py-6">
@@ -34,19 +31,27 @@ export function Pads() {
       className="grid min-h-[76px] flex-1 auto-rows-[72px] grid-cols-[repeat(auto-fill,minmax(148px,1fr))] gap-1.5 overflow-y-auto px-5 py-2.5"
     >
       {picks.map((pick, n) => (
-        <Pad key={pick.id} pick={pick} place={n} />
+        <Pad key={pick.id} pick={pick} place={n} look={looks.get(pick.id)} />
       ))}
     </section>
   )
 }
 
-function Pad({ pick, place }: { readonly pick: PickMark; readonly place: number }) {
+function Pad({
+  pick,
+  place,
+  look,
+}: {
+  readonly pick: PickMark
+  readonly place: number
+  readonly look: PickLook | undefined
+}) {
   const source = useSession((state) => state.history.present.sources.find(({ id }) => id === pick.source))
   const chosen = useSession((state) => state.outlook.pick === pick.id)
   const ready = useSession((state) => state.readyInstruments.has(pick.id))
   const struck = useSession((state) => state.struck.has(pick.id))
-  const glance = useSession((state) => (source ? state.glances[glanceKey(source, pick)] : undefined))
-  const twin = useSession((state) => twinOf(state, pick)?.name)
+  const glance = look?.glance
+  const twin = look?.twin?.name
   const variant = source?.variants.find(({ id, letter }) => id === pick.variant || letter === pick.variant)
   const key = PAD_KEYS[place % 10]
   const held = `pointer ${pick.id}`

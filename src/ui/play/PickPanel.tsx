@@ -4,10 +4,10 @@ import { type PickMark, pickSpan } from '../../session'
 import { Choice, type Option } from '../fields/Choice'
 import { Field } from '../fields/Field'
 import { NumberField } from '../fields/NumberField'
-import { twinOf } from '../session/play/glances'
 import { movePick, putOverKeys, removePick, setPick } from '../session/play/picks'
 import { setOutlook } from '../session/state/outlook'
 import { useSession } from '../session/state/store'
+import { useLooks } from './useLooks'
 
 export const PLAY_OPTIONS: readonly Option<PickMark['play']>[] = [
   { value: 'hold', label: 'hold', title: 'It sounds as long as it is held' },
@@ -29,7 +29,7 @@ export function PickPanel() {
 
 function One({ pick }: { readonly pick: PickMark }) {
   const source = useSession((state) => state.history.present.sources.find(({ id }) => id === pick.source))
-  const twin = useSession((state) => twinOf(state, pick)?.name)
+  const twin = useLooks().get(pick.id)?.twin?.name
   const span = source && pickSpan(source, pick)
   if (!source || !span) return null
   const perSecond = (pick.to - pick.from) / Math.max(1e-9, span.to - span.from)

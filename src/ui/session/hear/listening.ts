@@ -45,7 +45,12 @@ pool.playBeside(playback.control)
 
 // what really went out, for whoever wants to prove it from outside the page: tests, and a look from the console
 Object.assign(globalThis, {
-  zumbetOutput: { heard: playback.heard, underruns: playback.underruns, wayOutMs: playback.wayOutMs },
+  zumbetOutput: {
+    heard: playback.heard,
+    underruns: playback.underruns,
+    wayOutMs: playback.wayOutMs,
+    late: playback.late,
+  },
 })
 
 /** the sound of the selected source, once it is there */

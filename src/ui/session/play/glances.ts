@@ -8,7 +8,7 @@ import { soundOf } from './instruments'
 
 /** How picks look and sound, found out in the background; and which of them are near twins. */
 
-const { getState, setState } = store
+const { setState } = store
 const running = new Set<string>()
 
 export function glanceKey(source: Source, pick: PickMark): string {
@@ -49,20 +49,35 @@ async function look(source: Source, pick: PickMark, key: string) {
   }
 }
 
-/** The pick that sounds most like one, where it is a near twin. */
-export function twinOf(state: State, pick: PickMark): PickMark | undefined {
-  const { picks, sources } = state.history.present
-  const glanceOf = (one: PickMark) => {
-    const source = sources.find(({ id }) => id === one.source)
-    return source && getState().glances[glanceKey(source, one)]
-  }
-  const own = glanceOf(pick)
-  if (!own) return undefined
+/** What is known of a pick: how it looks and sounds, and the one that it is a near twin of. */
+export interface PickLook {
+  readonly glance: Glance | undefined
+  readonly twin: PickMark | undefined
+}
+
+/** What is known of all picks, by their ids. */
+export function looksOf(
+  picks: readonly PickMark[],
+  sources: readonly Source[],
+  glances: State['glances'],
+): ReadonlyMap<string, PickLook> {
+  const known = picks.map((pick) => {
+    const source = sources.find(({ id }) => id === pick.source)
+    return { pick, glance: source && glances[glanceKey(source, pick)] }
+  })
+  return new Map(known.map(({ pick, glance }) => [pick.id, { glance, twin: glance && twinOf(pick, glance, known) }]))
+}
+
+function twinOf(
+  pick: PickMark,
+  { timbre }: Glance,
+  all: readonly { readonly pick: PickMark; readonly glance: Glance | undefined }[],
+): PickMark | undefined {
   let best: { pick: PickMark; away: number } | undefined
-  for (const other of picks) {
-    const glance = other.id === pick.id ? undefined : glanceOf(other)
-    const away = glance ? timbreDistance(own.timbre, glance.timbre) : Number.POSITIVE_INFINITY
-    if (away < TWINS_DB && away < (best?.away ?? Number.POSITIVE_INFINITY)) best = { pick: other, away }
+  for (const { pick: other, glance } of all) {
+    if (other === pick || !glance) continue
+    const away = timbreDistance(timbre, glance.timbre)
+    if (away < Math.min(TWINS_DB, best?.away ?? TWINS_DB)) best = { pick: other, away }
   }
   return best?.pick
 }

@@ -76,8 +76,7 @@ export async function hearImprint(body: ImprintSideChosen, rhythm: ImprintSideCh
 export async function imprintToShelf(body: ImprintSideChosen, rhythm: ImprintSideChosen, by: Imprint) {
   const result = await made(body, rhythm, by)
   if (!result) return
-  const file = `${result.name.replace(/[\\/:*?"<>|]/g, '_')}.wav`
-  await bringIn([new File([result.blob], file, { type: 'audio/wav' })])
+  await bringIn([new File([result.blob], `${result.name}.wav`, { type: 'audio/wav' })])
 }
 
 const comings = new Map<string, Comings>()

@@ -2,7 +2,6 @@ import { type Analysis, needsOf } from '../../../core'
 import type { GivenInstrument, MixSound, Sound } from '../../../engine'
 import {
   contentKey,
-  KEYS_ID,
   type Keys,
   keysInstrument,
   padInstrument,
@@ -18,7 +17,7 @@ import { type State, selectedSource, store } from '../state/store'
 
 /** What can be played: each pick on its pad, and what lies over the keys. The player follows whatever changes. */
 
-const { getState, setState } = store
+const { getState } = store
 
 /** middle C, where nothing is known */
 const UNKNOWN_ROOT = 60
@@ -47,15 +46,19 @@ export function rootOf(state: State, keys: Keys, source: Source): { readonly key
     : { key: Math.max(0, Math.min(127, 69 + 12 * Math.log2(hz / 440) + bent)), found: true }
 }
 
-/** All instruments of a session, whether their sounds are there or not. */
-export function instrumentsOf(state: State, session: Session): { order: GivenInstrument['order']; source: Source }[] {
+export interface InstrumentOf {
+  readonly order: GivenInstrument['order']
+  readonly source: Source
+}
+
+/** All instruments of a session, whether their sounds are there or not, with what lies over the keys. */
+export function instrumentsOf(state: State, session: Session, keys: Keys | undefined): InstrumentOf[] {
   const sourceOf = (id: string) => session.sources.find((one) => one.id === id)
   const pads = session.picks.flatMap((pick) => {
     const source = sourceOf(pick.source)
     const order = source && padInstrument(source, pick)
     return source && order ? [{ order, source }] : []
   })
-  const { keys } = session
   const source = keys && sourceOf(keys.source)
   if (!keys || !source) return pads
   const pick = session.picks.find(({ id }) => id === keys.pick)
@@ -72,7 +75,7 @@ export function syncInstruments(state: State) {
   if (now.every((value, n) => value === heeded[n])) return
   heeded = now
   const { present: session } = state.history
-  const all = instrumentsOf(state, session)
+  const all = instrumentsOf(state, session, session.keys)
   // what is on the strip can be led by hand
   const here = selectedSource(state)
   const used = [...new Set([...all.map(({ source }) => source), ...(here?.facts ? [here] : [])])]
@@ -114,7 +117,6 @@ export function syncInstruments(state: State) {
   sent = text
   sentSounds = told
   playback.setInstruments(sounds, given)
-  setState({ playable: new Set(given.map(({ order }) => order.id)) })
 }
 
 async function open(source: Source) {
@@ -135,6 +137,3 @@ async function open(source: Source) {
 export async function soundOf(source: Source): Promise<Sound> {
   return opened.get(soundKey(source)) ?? shelf.open(source)
 }
-
-export const isReady = (state: State, id: string) => state.readyInstruments.has(id)
-export const keysAreReady = (state: State) => isReady(state, KEYS_ID)

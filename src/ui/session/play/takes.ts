@@ -1,6 +1,6 @@
-import { type Instrument, PLAIN_INSTRUMENT, PLAIN_TONE_KEY, type PlayedNote, plainTone } from '../../../core'
+import { fileBase, type Instrument, PLAIN_INSTRUMENT, PLAIN_TONE_KEY, type PlayedNote, plainTone } from '../../../core'
 import { type NotedEvent, scratchFolder, soundInMemory } from '../../../engine'
-import { contentKey, KEYS_ID, keysInstrument, padInstrument, type Session, type Take } from '../../../session'
+import { contentKey, KEYS_ID, type Take } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { edit } from '../edits'
 import { bringIn } from '../files/arrivals'
@@ -10,7 +10,7 @@ import { pool } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { store } from '../state/store'
 import { layAt } from '../timeline/acts'
-import { rootOf, soundOf } from './instruments'
+import { instrumentsOf, soundOf } from './instruments'
 
 /** Takes: what is played is written down as it comes to be heard, played again, and rendered as what was heard. */
 
@@ -133,7 +133,8 @@ let stop: AbortController | undefined
 async function rendered(take: Take): Promise<Blob | undefined> {
   const state = getState()
   const { present: session } = state.history
-  const instruments = instrumentsFor(session, take)
+  const played = new Set(take.notes.map(({ pick }) => pick ?? KEYS_ID))
+  const instruments = instrumentsOf(state, session, take.keys).filter(({ order }) => played.has(order.id))
   const sounds: Record<string, { sound: Awaited<ReturnType<typeof soundOf>>; analysis: object }> = {}
   const given: { order: (typeof instruments)[number]['order']; sound: string }[] = []
   for (const { order, source } of instruments) {
@@ -149,6 +150,14 @@ async function rendered(take: Take): Promise<Blob | undefined> {
     sounds[PLAIN_TONE] = { sound: soundInMemory({ sampleRate, channels }), analysis: {} }
     given.push({ order: plainToneOrder(), sound: PLAIN_TONE })
   }
+  const gone = take.notes.filter(
+    ({ pick }) => pick !== undefined && !given.some(({ order }) => order.id === pick),
+  ).length
+  if (gone > 0)
+    notify({
+      tone: 'trouble',
+      text: `${gone} notes of ${take.name} are left out: their picks are gone. Let another pick play it.`,
+    })
   const notes = take.notes.map(
     ({ pick, key, velocity, on, off }): PlayedNote => ({
       instrument: pick ?? KEYS_ID,
@@ -211,23 +220,7 @@ const plainToneOrder = (): Instrument => ({
 export const TAKE_EXPORT = 'take'
 export const cancelTake = () => stop?.abort()
 
-function instrumentsFor(session: Session, take: Take) {
-  const used = new Set(take.notes.map(({ pick }) => pick ?? KEYS_ID))
-  const sourceOf = (id: string) => session.sources.find((one) => one.id === id)
-  const pads = session.picks.flatMap((pick) => {
-    const source = sourceOf(pick.source)
-    const order = used.has(pick.id) && source ? padInstrument(source, pick) : undefined
-    return source && order ? [{ order, source }] : []
-  })
-  const { keys } = take
-  const source = keys && sourceOf(keys.source)
-  if (!keys || !source) return pads
-  const pick = session.picks.find(({ id }) => id === keys.pick)
-  const order = keysInstrument(source, keys, pick, rootOf(getState(), keys, source).key)
-  return order ? [...pads, { order, source }] : pads
-}
-
-const fileName = (take: Take) => `${take.name.replace(/[\\/:*?"<>|]/g, '_')}.wav`
+const fileName = (take: Take) => `${fileBase(take.name)}.wav`
 
 export async function saveTake(take: Take) {
   const blob = await rendered(take)
@@ -236,7 +229,7 @@ export async function saveTake(take: Take) {
 
 export async function takeToShelf(take: Take) {
   const blob = await rendered(take)
-  if (blob) await bringIn([new File([blob], fileName(take), { type: 'audio/wav' })])
+  if (blob) await bringIn([new File([blob], `${take.name}.wav`, { type: 'audio/wav' })])
 }
 
 /** What a take came to, as a source, and a part of it on the timeline where its playhead is. */

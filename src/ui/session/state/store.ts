@@ -272,8 +272,7 @@ export interface State {
   readonly chosenMoment: ChosenMoment | undefined
   /** a pick that is being marked: where it began, seconds of its source's file */
   readonly marking: number | undefined
-  /** instruments that the player was given, and those of them that can be played now */
-  readonly playable: ReadonlySet<string>
+  /** instruments that can be played now */
   readonly readyInstruments: ReadonlySet<string>
   /** pads and keys that are held */
   readonly struck: ReadonlySet<string>
@@ -322,7 +321,6 @@ export const store = createStore<State>(() => ({
   recording: false,
   chosenMoment: undefined,
   marking: undefined,
-  playable: new Set<string>(),
   readyInstruments: new Set<string>(),
   struck: new Set<string>(),
   taking: false,
