@@ -84,7 +84,7 @@ export function createHandStrand(overdub: Overdub, rate: number) {
       const begins = strands.free()
       const scale = audio.sampleRate / rate
       const hand = createHand(audio, order, place, speed)
-      const channelCount = audio.channels.length
+      const { channelCount } = hand
       const envelope = createEnvelope({
         frames: NEVER,
         fadeIn: Math.round(RISE_SECONDS * rate),

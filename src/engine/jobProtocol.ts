@@ -173,6 +173,8 @@ export type Job =
       readonly sounds: Readonly<Record<string, { readonly sound: Sound; readonly analysis: Analysis }>>
       readonly instruments: readonly { readonly order: Instrument; readonly sound: string }[]
       readonly notes: readonly PlayedNote[]
+      /** the instruments that are heard; all without */
+      readonly only?: readonly string[]
       readonly order: MixOrder
       readonly folder: string | undefined
     }

@@ -12,7 +12,7 @@ import {
 } from '../core'
 import { demoMakers } from '../core/demo/sounds'
 import { noise } from '../core/testing/signals'
-import { createNotes, type NotedEvent, type NoteEvent } from './notes'
+import { createNotes, type NotedEvent, type NoteEvent, type Round } from './notes'
 import { createOverdub } from './overdub'
 import { createRingMemory, fillOf, MARK_FRAMES, openRing, playBlock, Slot } from './ring'
 
@@ -34,23 +34,37 @@ const bell = (demoMakers['harbour-bell'] as () => { audio: AudioBlock })().audio
 const instrument = (methodId: string, over: Partial<Instrument> = {}, sound = rush) =>
   finish(readyInstrument(sound, { ...PLAIN_INSTRUMENT, id: methodId, recipe: recipe(methodId), root: 55, ...over }))
 
-/** What is heard while events are played at given moments, and what came of each. */
+/**
+ * What is heard while events are played at given moments, and what came of each.
+ * @param beatFrames  what plays has so many frames in a beat, and is silent.
+ */
 function heardFrom(
   instruments: ReadonlyMap<string, ReturnType<typeof instrument>>,
   events: readonly (readonly [number, NoteEvent[]])[],
   blocks: number,
+  { beatFrames, round }: { readonly beatFrames?: number; readonly round?: Round } = {},
 ) {
+  const markAt = (frame: number) => (beatFrames ? frame / beatFrames : -1)
   const ring = openRing(createRingMemory())
   ring.control[Slot.running] = 1
   const overdub = createOverdub(ring, RATE)
-  const notes = createNotes(overdub, RATE)
+  const noted: NotedEvent[] = []
+  const notes = createNotes(
+    overdub,
+    RATE,
+    (id) => instruments.get(id),
+    (events) => noted.push(...events),
+  )
+  notes.setRound(round)
   const silent = new Float32Array(MARK_FRAMES)
   const out = [new Float32Array(MARK_FRAMES), new Float32Array(MARK_FRAMES)] as const
   const heard = silence(2, blocks * MARK_FRAMES)
-  const noted: NotedEvent[] = []
   for (let block = 0; block < blocks; block++) {
-    while (fillOf(ring) < AHEAD_BLOCKS * MARK_FRAMES) overdub.write(silent, silent, -1, -1)
-    for (const [at, own] of events) if (at === block) noted.push(...notes.play(own, (id) => instruments.get(id)))
+    while (fillOf(ring) < AHEAD_BLOCKS * MARK_FRAMES) {
+      const at = overdub.strands.written
+      overdub.write(silent, silent, markAt(at), markAt(at + MARK_FRAMES))
+    }
+    for (const [at, own] of events) if (at === block) noted.push(...notes.play(own))
     playBlock(ring, ...out)
     heard.forEach((channel, c) => {
       channel.set(out[c] as Float32Array, block * MARK_FRAMES)
@@ -135,5 +149,50 @@ describe('notes that are played', () => {
     const end = left.findLastIndex((value) => value !== 0)
     expect(Math.abs(left[end] as number)).toBeLessThan(1e-4)
     expect(end).toBeLessThan(150 * MARK_FRAMES)
+  })
+
+  it('begin with the next beat of what plays where that is wanted, and last as long as they were held', () => {
+    const beats = Float64Array.from({ length: 40 }, (_, n) => n)
+    const beatFrames = 12_345.6
+    const held = instrument('wsola', { releaseMs: 0 })
+    // the second is let go before its beat comes; the first one's beat is written when it is struck
+    for (const [at, until] of [
+      [95, 140],
+      [20, 30],
+    ] as const) {
+      const { heard, noted } = heardFrom(
+        new Map([['wsola', held]]),
+        [
+          [at, [{ ...on(1, 55, 'wsola'), at: beats } as NoteEvent]],
+          [until, [off(1)]],
+        ],
+        500,
+        { beatFrames },
+      )
+      const begins = noted.find(({ kind }) => kind === 'on')?.frame as number
+      const ends = noted.find(({ kind }) => kind === 'off')?.frame as number
+      expect(begins).toBeGreaterThan(at * MARK_FRAMES)
+      expect(Math.abs(begins - Math.round(begins / beatFrames) * beatFrames)).toBeLessThanOrEqual(0.5)
+      if (until === 30) expect(Math.abs(ends - begins - 10 * MARK_FRAMES)).toBeLessThan(20 * MARK_FRAMES)
+      const left = heard[0] as Float32Array
+      expect(left.findIndex((value) => value !== 0)).toBe(begins)
+      expect(left.findLastIndex((value) => value !== 0)).toBeGreaterThan(ends - 2)
+      expect(left.findLastIndex((value) => value !== 0)).toBeLessThan(ends + 600)
+    }
+  })
+
+  it('come round and round, each time at the very frame and to the same samples', () => {
+    const frames = 10_000.4
+    const own = instrument('splice', { releaseMs: 20 })
+    const note: PlayedNote = { instrument: 'splice', key: 55, velocity: 1, on: 777, off: 3000 }
+    const { heard } = heardFrom(new Map([['splice', own]]), [], 400, {
+      round: { begins: 5000, frames, notes: [note] },
+    })
+    const left = heard[0] as Float32Array
+    const starts = [0, 1, 2, 3].map((n) => Math.round(5777 + n * frames))
+    expect(left.findIndex((value) => value !== 0)).toBe(starts[0])
+    const first = left.slice(starts[0], (starts[0] as number) + 4000)
+    for (const start of starts) expect(left.slice(start, start + 4000)).toEqual(first)
+    expect(left.slice((starts[0] as number) + 4000, starts[1]).every((value) => value === 0)).toBe(true)
   })
 })

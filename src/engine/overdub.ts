@@ -96,7 +96,7 @@ export function createOverdub(ring: Ring, rate: number) {
       audition.read(at - begins, left, right)
       strands.put(strand, left, right)
     }
-    for (const guest of guests) guest.write(at)
+    for (const guest of guests) guest.write(at, mark, next)
     if (click) {
       left.fill(0)
       right.fill(0)
@@ -157,6 +157,15 @@ export function createOverdub(ring: Ring, rate: number) {
       strands.put(main, mainLeft, mainRight)
       commit(mark, next)
     },
+    /** The first frame from a written one on at which what plays passes one of these places, as far as is written. */
+    passes(places: ArrayLike<number>, from: number): number | undefined {
+      for (let at = from - (from % MARK_FRAMES); at < strands.written; at += MARK_FRAMES) {
+        const next = at + MARK_FRAMES < strands.written ? strands.markAt(at + MARK_FRAMES) : nextMark
+        for (const { offset } of crossings(places, strands.markAt(at), next, MARK_FRAMES))
+          if (at + offset >= from) return at + offset
+      }
+      return undefined
+    },
     /** The part of what plays that something else may still take the place of: how long it is, and where it begins. */
     changeable(): { frames: number; sourceFrame: number } {
       const from = strands.free(NEAREST_BLOCKS)
@@ -202,8 +211,8 @@ export const KEPT_FRAMES = RING_FRAMES - 32 * MARK_FRAMES
 
 /** Somebody who plays over what plays, on strands of their own. */
 export interface Guest {
-  /** Put the block that begins at a written frame onto the own strands. */
-  write(at: number): void
+  /** Put the block that begins at a written frame onto the own strands. What plays goes from `mark` to `next` in it. */
+  write(at: number, mark: number, next: number): void
   /** whether there is more to come */
   readonly sounds: boolean
 }

@@ -1,4 +1,4 @@
-import { type Analysis, AppError, type Arrangement } from '../core'
+import { type Analysis, AppError, type Arrangement, type PlayedNote } from '../core'
 import { fromWire } from '../host/errorWire'
 import type { Click, Jump } from './arranger'
 import type { AuditionOrder } from './audition'
@@ -6,7 +6,7 @@ import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import type { NotedEvent, NoteEvent } from './notes'
 import workletUrl from './player.worklet.ts?worker&url'
-import type { GivenInstrument, HandEvent, MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
+import type { GivenInstrument, HandEvent, MixSound, PlayerMessage, PlayerReport, RoundOrder } from './playerProtocol'
 import { createRingMemory, lastHeard, markHeard, openRing, Slot } from './ring'
 import type { Sound } from './sound'
 
@@ -20,6 +20,8 @@ export interface PlaybackEvents {
   /** instruments that can be played now */
   onReady(ids: readonly string[]): void
   onNoted(events: readonly NotedEvent[]): void
+  /** a round goes: where its first time begins and how long once round is, frames of what is written */
+  onRound(round: { readonly begins: number; readonly frames: number }): void
   onError(error: unknown): void
 }
 
@@ -78,6 +80,10 @@ export function createPlayback(events: PlaybackEvents) {
     }
     if (data.type === 'ready') {
       events.onReady(data.ids)
+      return
+    }
+    if (data.type === 'round') {
+      events.onRound(data)
       return
     }
     if (data.type === 'noted') {
@@ -258,6 +264,18 @@ export function createPlayback(events: PlaybackEvents) {
     },
     hush() {
       send({ type: 'hush' })
+    },
+    /** Go round and round over what stands, clicked; undefined ends that. */
+    goRound(order: RoundOrder | undefined) {
+      send({ type: 'round', order })
+    },
+    setRoundNotes(notes: readonly PlayedNote[]) {
+      send({ type: 'roundNotes', notes })
+    },
+    /** The beat of a round that is heard now, its lead included; undefined where none goes. */
+    roundBeat(): number | undefined {
+      const beat = playing === 'hand' ? markHeard(ring) : undefined
+      return beat !== undefined && beat >= 0 ? beat : undefined
     },
     /** Hz that the output runs at; undefined before it was opened */
     outputRate: (): number | undefined => output?.sampleRate,

@@ -10,7 +10,7 @@ import type { ClickTrack } from './metronome'
 import { createNotes, type Notes } from './notes'
 import type { AuditionStart } from './overdub'
 import { createOverdub, type Overdub } from './overdub'
-import type { HandEvent, MixSound, PlayerMessage, PlayerReport } from './playerProtocol'
+import type { HandEvent, MixSound, PlayerMessage, PlayerReport, RoundOrder } from './playerProtocol'
 import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './ring'
 import { openSound } from './sound'
 import { createSoundRegistry } from './soundRegistry'
@@ -31,6 +31,8 @@ const STOP_FADE_BLOCKS = 2
 /** a change is laid over what is written where there is so much more than its fade: it takes a while to make */
 const LEAST_SPARE_FRAMES = 1024
 const WARM_UP_PAUSE_MS = 1200
+/** beats that a round can go on for */
+const MOST_BEATS = 20_000
 
 const left = new Float32Array(MARK_FRAMES)
 const right = new Float32Array(MARK_FRAMES)
@@ -76,6 +78,10 @@ const instruments = createInstruments({
 let notes: Notes | undefined
 let hand: HandStrand | undefined
 let click: ClickTrack | undefined
+/** a round that goes: where its lead begins, frames of what is written */
+let round:
+  | { readonly first: number; readonly beatFrames: number; readonly begins: number; readonly frames: number }
+  | undefined
 /** of the output, Hz */
 let rate = 48_000
 const depth = createDepth()
@@ -147,10 +153,13 @@ function handle(message: PlayerMessage) {
     turn = message.turn
     stand(message.outputRate)
   } else if (message.type === 'notes') {
-    const noted = notes?.play(message.events, instruments.get) ?? []
+    const noted = notes?.play(message.events) ?? []
     if (noted.length > 0) report({ type: 'noted', events: noted })
   } else if (message.type === 'hush') notes?.hush()
-  else if (message.type === 'hand') leadByHand(message.event)
+  else if (message.type === 'round') goRound(message.order)
+  else if (message.type === 'roundNotes') {
+    if (round) notes?.setRound({ ...round, notes: message.notes })
+  } else if (message.type === 'hand') leadByHand(message.event)
   else stop()
 }
 
@@ -170,19 +179,42 @@ function stand(outputRate: number) {
     block() {
       left.fill(0)
       right.fill(0)
-      over.write(left, right, -1, -1)
+      const at = over.strands.written
+      over.write(left, right, roundBeat(at), roundBeat(at + MARK_FRAMES))
     },
     work: () => false,
     stop() {},
     ended: false,
-    // notes are laid over what is written, however far that is
+    // notes are laid over what is written, however far that is; those that come round are opened where it ends
     get ahead() {
-      return instruments.busy ? BUSY_AHEAD_SECONDS : 0
+      return instruments.busy || round ? BUSY_AHEAD_SECONDS : 0
     },
     get spare() {
       return instruments.busy ? BUSY_SPARE_SECONDS : SPARE_SECONDS
     },
   }))
+}
+
+/** The beat of the round at a written frame, that of its lead being the first; −1 where none goes. */
+const roundBeat = (frame: number) => (round && frame >= round.first ? (frame - round.first) / round.beatFrames : -1)
+
+function goRound(order: RoundOrder | undefined) {
+  if (!overdub || !lead || mixer || arranger) return
+  notes?.setRound(undefined)
+  round = undefined
+  if (order) {
+    const { bpm, beats, beatsPerBar, clickGain } = order
+    const beatFrames = (60 / bpm) * rate
+    const first = overdub.strands.written
+    round = { first, beatFrames, begins: first + beatsPerBar * beatFrames, frames: beats * beatFrames }
+    notes?.setRound({ ...round, notes: [] })
+    overdub.setClick({
+      frames: Float64Array.from({ length: MOST_BEATS }, (_, n) => n),
+      kinds: Uint8Array.from({ length: MOST_BEATS }, (_, n) => (n % beatsPerBar === 0 ? 1 : 0)),
+      gain: clickGain,
+    })
+    report({ type: 'round', begins: round.begins, frames: round.frames })
+  } else overdub.setClick(undefined)
 }
 
 /** Begin to write the ring afresh. */
@@ -195,7 +227,8 @@ function reset(at: Ring, outputRate: number) {
   Atomics.store(at.control, Slot.closing, 0)
   Atomics.store(at.control, Slot.rate, outputRate)
   overdub = createOverdub(at, outputRate)
-  notes = createNotes(overdub, outputRate)
+  notes = createNotes(overdub, outputRate, instruments.get, (events) => report({ type: 'noted', events }))
+  round = undefined
   hand = createHandStrand(overdub, outputRate)
 }
 

@@ -1,4 +1,4 @@
-import type { Analysis, Arrangement, HandOrder, Instrument, Shaping } from '../core'
+import type { Analysis, Arrangement, HandOrder, Instrument, PlayedNote, Shaping } from '../core'
 import type { WireError } from '../host/errorWire'
 import type { Click, Jump } from './arranger'
 import type { Program } from './laneMixer'
@@ -20,6 +20,16 @@ export interface GivenInstrument {
   readonly order: Instrument
   /** what the order goes by: the key of a sound that is given */
   readonly sound: string
+}
+
+/** Beats that come round and round while the output stands, clicked, behind one bar of clicks alone. */
+export interface RoundOrder {
+  readonly bpm: number
+  /** once round */
+  readonly beats: number
+  readonly beatsPerBar: number
+  /** of the click, as a factor */
+  readonly clickGain: number
 }
 
 /** What a hand does: frames of the sound, and how fast it goes on by itself. */
@@ -77,6 +87,10 @@ export type PlayerMessage =
   /** events that came at once */
   | { readonly type: 'notes'; readonly events: readonly NoteEvent[] }
   | { readonly type: 'hush' }
+  /** begin to go round; undefined ends that */
+  | { readonly type: 'round'; readonly order: RoundOrder | undefined }
+  /** what comes round from now on, frames from the start of a round */
+  | { readonly type: 'roundNotes'; readonly notes: readonly PlayedNote[] }
   | { readonly type: 'hand'; readonly event: HandEvent }
 
 /** What the player worker tells the page. */
@@ -90,4 +104,6 @@ export type PlayerReport =
   | { readonly type: 'unplayable'; readonly id: string; readonly error: WireError }
   /** what was played came to be heard */
   | { readonly type: 'noted'; readonly events: readonly NotedEvent[] }
+  /** where the first time round begins, and how long once round is: frames of what is written */
+  | { readonly type: 'round'; readonly begins: number; readonly frames: number }
   | { readonly type: 'failed'; readonly error: WireError; readonly turn: number }

@@ -60,13 +60,18 @@ export const outlookSchema = z.object({
       on: z.boolean(),
       speed: z.number().min(-2).max(2),
       jitterMs: z.number().min(0).max(200),
+      spreadMs: z.number().min(0).max(500).default(0),
       windowMs: z.number().min(20).max(400),
     })
-    .default({ on: false, speed: 0, jitterMs: 8, windowMs: 85 }),
+    .default({ on: false, speed: 0, jitterMs: 8, spreadMs: 0, windowMs: 85 }),
   /** whether letters play the keys, in Play */
   lettersPlay: z.boolean().default(false),
   /** the lowest key of the letters */
   lettersFrom: z.number().min(0).max(108).default(45),
+  /** when what is struck begins, where something with beats plays */
+  noteStart: z.enum(['now', 'beat', 'bar']).default('now'),
+  /** bars that an overdub goes round */
+  roundBars: z.number().int().min(1).max(64).default(2),
   /** how fast all is heard, whatever it is: 1 as it is */
   listeningSpeed: z.number().min(0.5).max(8).default(1),
   /** what is shown under the lanes */
@@ -118,9 +123,11 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     partTiming: false,
     playPanel: 'pick',
     leadMs: 250,
-    hand: { on: false, speed: 0, jitterMs: 8, windowMs: 85 },
+    hand: { on: false, speed: 0, jitterMs: 8, spreadMs: 0, windowMs: 85 },
     lettersPlay: false,
     lettersFrom: 45,
+    noteStart: 'now',
+    roundBars: 2,
     listeningSpeed: 1,
     panel: 'settings',
     sweep: FIRST_SWEEP,

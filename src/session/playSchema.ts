@@ -67,6 +67,10 @@ export const keysSchema = z.object({
   /** the key at which it sounds as it is, 69 = A at 440 Hz; as found where it is not said */
   root: z.number().min(0).max(127).optional(),
   length: z.enum(['keep', 'tape']).default('keep'),
+  /** whether resonances stay or move with the keys; as the result has them where it is not said */
+  formants: z.enum(['keep', 'move']).optional(),
+  /** stretched so that its beats are the session's, where its tempo is known */
+  inTempo: z.boolean().default(false),
   voices: z.number().int().min(VOICES_RANGE.min).max(VOICES_RANGE.max).default(16),
   glideMs: z.number().min(0).max(5000).default(0),
   ...playedShape,

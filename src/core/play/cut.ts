@@ -23,8 +23,27 @@ const RISES = 4
  * all else gets a longer one.
  */
 export function cleanCut(audio: AudioBlock, from: number, to: number): CleanCut {
-  const { channels, sampleRate } = audio
-  const frames = frameCount(audio)
+  const whole: Piece = { channels: audio.channels, begins: 0 }
+  return cleanCutBetween({ frames: frameCount(audio), sampleRate: audio.sampleRate }, from, to, whole, whole)
+}
+
+/** A piece of a sound, and the frame that it begins at. */
+export interface Piece {
+  readonly channels: Channels
+  readonly begins: number
+}
+
+/** how much of a sound is looked at to either side of an end, s */
+export const CUT_LOOK_SECONDS = 2 * LONG_FADE_SECONDS + NEAR_SECONDS
+
+/** The same of a sound that is there only around both ends, `CUT_LOOK_SECONDS` to either side. */
+export function cleanCutBetween(
+  { frames, sampleRate }: { readonly frames: number; readonly sampleRate: number },
+  from: number,
+  to: number,
+  atStart: Piece,
+  atEnd: Piece,
+): CleanCut {
   const near = Math.round(NEAR_SECONDS * sampleRate)
   const start = Math.max(0, Math.min(frames, from))
   const end = Math.max(start, Math.min(frames, to))
@@ -34,14 +53,14 @@ export function cleanCut(audio: AudioBlock, from: number, to: number): CleanCut 
   const look = long
   const isLong = end - start > 4 * look
   // the sound's own ends stay
-  const first = isLong && start > 0 ? crossing(channels, start, near) : start
+  const first = isLong && start > 0 ? crossing(atStart, start, near) : start
   // it ends before an attack that would just be begun
   const begins =
-    isLong && end < frames && levelOf(channels, end - look, end) > RISES * levelOf(channels, end - 2 * look, end - look)
+    isLong && end < frames && levelOf(atEnd, end - look, end) > RISES * levelOf(atEnd, end - 2 * look, end - look)
   const wanted = begins ? end - look : end
-  const last = isLong && end < frames ? Math.max(first + 1, crossing(channels, wanted, near)) : end
+  const last = isLong && end < frames ? Math.max(first + 1, crossing(atEnd, wanted, near)) : end
   const length = last - first
-  const isAttack = levelOf(channels, first, first + look) > RISES * levelOf(channels, first - look, first) && first > 0
+  const isAttack = levelOf(atStart, first, first + look) > RISES * levelOf(atStart, first - look, first) && first > 0
   const most = Math.max(1, Math.floor(length / 4))
   return {
     from: first,
@@ -71,30 +90,31 @@ export function cutOut(audio: AudioBlock, cut: CleanCut): AudioBlock {
   }
 }
 
-function sumAt(channels: Channels, frame: number): number {
+function sumAt({ channels, begins }: Piece, frame: number): number {
   let sum = 0
-  for (const channel of channels) sum += channel[frame] ?? 0
+  for (const channel of channels) sum += channel[frame - begins] ?? 0
   return sum
 }
 
 /** The frame nearest to the wanted one behind which the channels' sum has another sign; itself where there is none. */
-function crossing(channels: Channels, wanted: number, most: number): number {
-  const frames = channels[0]?.length ?? 0
+function crossing(piece: Piece, wanted: number, most: number): number {
+  const { begins } = piece
+  const ends = begins + (piece.channels[0]?.length ?? 0)
   for (let away = 0; away <= most; away++) {
     for (const at of [wanted - away, wanted + away]) {
-      if (at < 1 || at >= frames) continue
-      if (sumAt(channels, at - 1) <= 0 !== sumAt(channels, at) <= 0) return at
+      if (at <= begins || at >= ends) continue
+      if (sumAt(piece, at - 1) <= 0 !== sumAt(piece, at) <= 0) return at
     }
   }
   return wanted
 }
 
-function levelOf(channels: Channels, from: number, to: number): number {
+function levelOf({ channels, begins }: Piece, from: number, to: number): number {
   let sum = 0
-  const start = Math.max(0, from)
+  const start = Math.max(begins, from)
   for (const channel of channels) {
-    const end = Math.min(channel.length, to)
-    for (let i = start; i < end; i++) sum += square(channel[i] as number)
+    const end = Math.min(begins + channel.length, to)
+    for (let i = start; i < end; i++) sum += square(channel[i - begins] as number)
   }
   return Math.sqrt(sum / Math.max(1, (to - start) * channels.length))
 }

@@ -9,6 +9,7 @@ const order = (over: Partial<HandOrder> = {}): HandOrder => ({
   settings: { windowMs: 85, clarity: 0 },
   semitones: 0,
   jitterMs: 6,
+  spreadMs: 0,
   seed: 3,
   ...over,
 })
@@ -90,6 +91,20 @@ describe('a sound led by hand', () => {
       }
     }
   }, 60_000)
+
+  it('is heard on the left before, on the right behind the place, where it is spread', () => {
+    const hand = createHand(ladder, order({ spreadMs: 400, jitterMs: 0 }), RATE)
+    expect(hand.channelCount).toBe(2)
+    const out = silence(2, RATE)
+    for (let at = 0; at < RATE; at += 128)
+      hand.voice.read(
+        at,
+        out.map((channel) => channel.subarray(at, Math.min(RATE, at + 128))),
+      )
+    const hz = out.map((channel) => hzIn(channel.subarray(0.3 * RATE, 0.9 * RATE)))
+    expect(Math.abs((hz[0] as number) - hzAt(0.8))).toBeLessThan(40)
+    expect(Math.abs((hz[1] as number) - hzAt(1.2))).toBeLessThan(40)
+  })
 
   it('takes only methods that can be led, and never leaves the sound', () => {
     expect(() => createHand(ladder, order({ methodId: 'vocoder' }), 0)).toThrow(RangeError)

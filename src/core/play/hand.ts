@@ -1,4 +1,4 @@
-import type { AudioBlock } from '../audio/block'
+import type { AudioBlock, Channels } from '../audio/block'
 import { frameCount } from '../audio/block'
 import { drawAt } from '../dsp/random'
 import { lowerBound } from '../dsp/search'
@@ -16,12 +16,16 @@ export interface HandOrder {
   readonly semitones: number
   /** how far each window is thrown beside the place that is held, ms: a freeze does not buzz */
   readonly jitterMs: number
+  /** how far apart the places are that left and right are of, ms */
+  readonly spreadMs: number
   readonly seed: number
 }
 
 /** A source led by hand: a place that moves as it is told, forwards, backwards, or not at all. */
 export interface Hand {
   readonly voice: Voice
+  /** two where left and right are spread, whatever the source has */
+  readonly channelCount: number
   /** From an output frame on it goes from where it is to a place within `overFrames`, and on from there at a speed. */
   lead(outputFrame: number, sourceFrame: number, overFrames: number, speed: number): void
   /** the place at an output frame */
@@ -57,12 +61,13 @@ export function createHand(source: AudioBlock, order: HandOrder, first: number, 
   }
 
   const within = (place: number) => Math.max(0, Math.min(frames - 1, place))
-  const map: TimeMap = {
+  /** What is held lies so many frames beside the hand's own place, and is thrown by draws of its own. */
+  const mapBeside = (away: number, draws: number): TimeMap => ({
     sourceFrames: frames,
     length: Number.MAX_SAFE_INTEGER,
     outputFrames: Number.MAX_SAFE_INTEGER,
     sourceAt: (output) =>
-      asSource(within(placeAt(output) + jitter * (2 * drawAt(order.seed, Math.round(output), 7) - 1))),
+      asSource(within(placeAt(output) + away + jitter * (2 * drawAt(order.seed, Math.round(output), draws) - 1))),
     // nobody asks when a place is reached by hand
     outputAt: (frame) => asOutput(frame),
     speedAt(output: OutputFrame) {
@@ -70,18 +75,33 @@ export function createHand(source: AudioBlock, order: HandOrder, first: number, 
       while (n > 0 && (knots[n] as Knot).output > output) n--
       return (knots[n] as Knot).speed
     },
-  }
-  const voice = method.open({
-    source,
-    map,
-    pitch: constantPitch(order.semitones),
-    formantRatioAt: () => 1,
-    settings: resolveSettings(method.settings, order.settings),
-    seed: order.seed,
-    analysis: { attacks: [] },
   })
+  const open = (channels: Channels, away: number, draws: number) =>
+    method.open({
+      source: { sampleRate: source.sampleRate, channels },
+      map: mapBeside(away, draws),
+      pitch: constantPitch(order.semitones),
+      formantRatioAt: () => 1,
+      settings: resolveSettings(method.settings, order.settings),
+      seed: order.seed,
+      analysis: { attacks: [] },
+    })
+  const { channels } = source
+  const spread = (order.spreadMs / 1000) * source.sampleRate
+  const isSpread = spread > 0 && channels.length <= 2
+  const left = isSpread ? open(channels.slice(0, 1), -spread / 2, 7) : open(channels, 0, 7)
+  const right = isSpread ? open(channels.slice(-1), spread / 2, 8) : undefined
+  const voice: Voice = right
+    ? {
+        read(frame, out) {
+          left.read(frame, out.slice(0, 1))
+          right.read(frame, out.slice(1, 2))
+        },
+      }
+    : left
   return {
     voice,
+    channelCount: isSpread ? 2 : channels.length,
     placeAt: (output) => within(placeAt(output)),
     lead(output, place, overFrames, onward) {
       const here = within(placeAt(output))

@@ -6,7 +6,7 @@ import { needsOf, openPlan, type Plan, planOf, preparePlan } from '../render/ope
 import type { Recipe } from '../render/recipe'
 import type { Preparing, Task } from '../task'
 import { asOutput } from '../timeline/axes'
-import { type CleanCut, cleanCut } from './cut'
+import { type CleanCut, CUT_LOOK_SECONDS, cleanCut, cleanCutBetween, type Piece } from './cut'
 import { endless, endlessAnalysis, type Loop, seamSteps } from './loop'
 
 /** How a sound is played: from keys or from a pad. Plain data; frames, where there are any, are of the result. */
@@ -120,12 +120,11 @@ export function* readyInstrument(
     analysis = yield* stepsOf(analyseTask(audio, needsOf(recipe)))
     if (loop) analysis = endlessAnalysis(analysis, loop, source.frames)
   }
-  // ends are looked at where they can be read at once: a result would have to be made for that
   const own = soundSource(source)
-  const cut =
-    !keeping(recipe) && !loop && !own.slow && own.frames === frames
-      ? cleanCut(own.part(0, own.frames), from, to)
-      : plainCut(from, to, sampleRate)
+  let cut: CleanCut
+  if (loop) cut = plainCut(from, to, sampleRate)
+  else if (!keeping(recipe) && !own.slow && own.frames === frames) cut = cleanCut(own.part(0, own.frames), from, to)
+  else cut = yield* cutOfResult(source, recipe, analysis, from, to)
   // what takes long to begin is begun: the first note is as soon as all others
   for (const semitones of order.only === undefined ? [0, WARM_INTERVAL] : [order.only - order.root]) {
     const plan = planOf({ ...recipe, pitchSemitones: recipe.pitchSemitones + semitones }, source, analysis.attacks)
@@ -142,6 +141,42 @@ const WARM_SECONDS = 1
 /** prepared at its own pitch and at another: they may go different ways */
 const WARM_INTERVAL = 5
 
+/**
+ * Where to cut a piece out of a result: what lies around its ends is made for that. It tells how long each end is to be
+ * faded. A note that is read from its own start on may cross zero elsewhere by a little: its fade sees to that.
+ */
+function* cutOfResult(
+  source: SoundSource,
+  recipe: Recipe,
+  known: Analysis,
+  from: number,
+  to: number,
+): Preparing<CleanCut> {
+  const plan = planOf(recipe, source, known.attacks)
+  const frames = plan.map.outputFrames
+  const { sampleRate, channelCount } = source
+  const look = Math.round(CUT_LOOK_SECONDS * sampleRate)
+  const pieces: Piece[] = []
+  for (const end of [from, to]) {
+    const begins = Math.max(0, end - look)
+    const channels = silence(channelCount, Math.max(0, Math.min(frames, end + look) - begins))
+    // the result's own ends stay as they are
+    if (end > 0 && end < frames) {
+      const at = plan.map.sourceAt(asOutput(begins))
+      const preparing = preparePlan(source, plan, known, at, Math.min(source.frames, at + WARM_SECONDS * sampleRate))
+      if (preparing) yield* preparing
+      openPlan(source, plan, known).voice.read(begins, channels)
+    }
+    pieces.push({ channels, begins })
+    yield
+  }
+  const cut = cleanCutBetween({ frames, sampleRate }, from, to, pieces[0] as Piece, pieces[1] as Piece)
+  // what a result begins with is no cut, and yet may not be at rest
+  return { ...cut, fadeIn: Math.max(cut.fadeIn, Math.min(RESULT_RISE, Math.floor((cut.to - cut.from) / 4))) }
+}
+
+/** frames */
+const RESULT_RISE = 48
 const PLAIN_FADE_SECONDS = 0.005
 
 function plainCut(from: number, to: number, sampleRate: number): CleanCut {

@@ -197,6 +197,32 @@ describe('a sound over the keys', () => {
   })
 })
 
+describe('notes of several instruments', () => {
+  it('come apart into what each of them played, and together again', () => {
+    const rate = RATE
+    const low = { ...PLAIN_INSTRUMENT, id: 'low', recipe: plain('wsola'), root: 57, group: 'one' }
+    const high = { ...PLAIN_INSTRUMENT, id: 'high', recipe: plain('splice'), root: 57, group: 'one' }
+    const sound = tone(220, 2)
+    const instruments = new Map([low, high].map((order) => [order.id, finish(readyInstrument(sound, order))]))
+    const notes: PlayedNote[] = [
+      { instrument: 'low', key: 57, velocity: 1, on: 100, off: 30_000 },
+      // takes the other's place, whether it is heard or not
+      { instrument: 'high', key: 64, velocity: 0.7, on: 9000, off: 20_000 },
+    ]
+    const render = (only?: string[]) => {
+      const { voice, frames } = playedVoice(notes, instruments, rate, only && new Set(only))
+      const out = silence(2, frames)
+      voice.read(0, out)
+      return out[0] as Float32Array
+    }
+    const [all, one, other] = [render(), render(['low']), render(['high'])]
+    expect(one.subarray(11_000).every((value) => value === 0)).toBe(true)
+    all.forEach((value, i) => {
+      expect(Math.abs(value - (one[i] as number) - (other[i] as number))).toBeLessThan(1e-6)
+    })
+  })
+})
+
 describe('what is cut or looped', () => {
   const sounds = Object.entries(demoMakers).map(([name, make]) => ({ name, audio: make().audio }))
   const COUNT = 1000
@@ -223,6 +249,24 @@ describe('what is cut or looped', () => {
     }
     expect(clicked).toEqual([])
   }, 120_000)
+
+  it('fades what begins or ends within a result as long as what lies there asks for', () => {
+    const sound = tone(97, 2)
+    // a stroke out of silence half a second in, three times as far in the result
+    const struck = {
+      sampleRate: RATE,
+      channels: [Float32Array.from({ length: 2 * RATE }, (_, i) => (i < RATE / 2 ? 0 : (sound.channels[0]?.[i] ?? 0)))],
+    }
+    for (const methodId of ['vocoder', 'wsola', 'layered', 'splice']) {
+      const recipe = { ...plain(methodId), stretch: 3 }
+      const { cut } = ready(sound, { recipe, from: 0.7, to: 3.3 })
+      expect(Math.abs(cut.from / RATE - 0.7), methodId).toBeLessThan(0.003)
+      expect(Math.abs(cut.to / RATE - 3.3), methodId).toBeLessThan(0.003)
+      expect([cut.fadeIn, cut.fadeOut], methodId).toEqual([480, 480])
+    }
+    const { cut } = ready(struck, { recipe: { ...plain('splice'), stretch: 3 }, from: 1.5, to: 3 })
+    expect(cut.fadeIn).toBe(144)
+  })
 
   it('loops without a click, and within 0.5 dB of the level that each band has there, but for one in twelve', () => {
     const random = createRandom(5)

@@ -16,11 +16,13 @@ export interface Played {
  * Notes played by their instruments, as a voice. What sounds together is added up in the order in which it began.
  * @param notes  in any order; those of instruments that are not there are left out.
  * @param rate  Hz of the output, in whose frames the notes are.
+ * @param only  the instruments that are heard; the others play along, and take voices from them, in silence.
  */
 export function playedVoice(
   notes: readonly PlayedNote[],
   instruments: ReadonlyMap<string, ReadyInstrument>,
   rate: number,
+  only?: ReadonlySet<string>,
 ): Played {
   const own = notes
     .map((note, n) => ({ ...note, n }))
@@ -61,6 +63,7 @@ export function playedVoice(
     sum.left.fill(0)
     sum.right.fill(0)
     for (const one of ensemble.sounding) {
+      if (only && !only.has(one.instrument.order.id)) continue
       one.voice.read(done - one.begins, raw.left, raw.right)
       addNote(one, raw, done, sum.left, sum.right)
     }

@@ -113,7 +113,7 @@ export function moments(
 
 /** A take as a file: what was heard while it was played. */
 export async function take(
-  { sounds, instruments, notes, order, folder }: Extract<Job, { kind: 'take' }>,
+  { sounds, instruments, notes, only, order, folder }: Extract<Job, { kind: 'take' }>,
   options: Options,
 ): Promise<JobResults['take']> {
   const scratch = await openScratch(folder)
@@ -123,7 +123,7 @@ export async function take(
       const given = sounds[sound]
       if (given) ready.set(own.id, finish(readyInstrument(openSound(given.sound), own, given.analysis)))
     }
-    const { voice, frames } = playedVoice(notes, ready, order.rate)
+    const { voice, frames } = playedVoice(notes, ready, order.rate, only && new Set(only))
     const to = Math.max(order.to, frames)
     const writer = createMixWriter({ ...order, to }, scratch.write)
     await runTask(readTask(voice, 2, { from: 0, to }, writer.add), options)

@@ -4,11 +4,12 @@ import { Choice } from '../fields/Choice'
 import { Field } from '../fields/Field'
 import { NumberField } from '../fields/NumberField'
 import { Select } from '../fields/Select'
-import { rootOf } from '../session/play/instruments'
+import { rootOf, tempoStretch } from '../session/play/instruments'
 import { heardVariant, putOverKeys, setKeys } from '../session/play/picks'
 import { setOutlook } from '../session/state/outlook'
 import { useSession } from '../session/state/store'
 import { KeyBoard } from './KeyBoard'
+import { NoteStart } from './NoteStart'
 import { PLAY_OPTIONS } from './PickPanel'
 
 /** One sound over the keys: which, how it is turned, and the keys themselves. */
@@ -34,6 +35,7 @@ export function KeysPanel({ source }: { source: Source }) {
 
 function OverKeys({ keys, of }: { readonly keys: Keys; readonly of: Source }) {
   const rootKey = useSession((state) => rootOf(state, keys, of).key)
+  const stretch = useSession((state) => tempoStretch(state, of))
   const isFound = useSession((state) => rootOf(state, keys, of).found)
   const picks = useSession((state) => state.history.present.picks)
   const sources = useSession((state) => state.history.present.sources)
@@ -120,6 +122,33 @@ function OverKeys({ keys, of }: { readonly keys: Keys; readonly of: Source }) {
           ]}
           onChange={(length) => setKeys({ length })}
         />
+        <Choice
+          label="Formants"
+          value={keys.formants ?? 'own'}
+          options={[
+            { value: 'own', label: 'as it has', title: 'As the result itself has them' },
+            { value: 'keep', label: 'kept', title: 'Resonances stay where they are at every key' },
+            { value: 'move', label: 'moved', title: 'Resonances move with the key' },
+          ]}
+          onChange={(formants) => setKeys({ formants: formants === 'own' ? undefined : formants })}
+        />
+        <label
+          className="inline-flex h-6 items-center gap-1.5"
+          title={
+            stretch === undefined
+              ? 'Its tempo is not known: type it on the Bench'
+              : `Stretched ${stretch.toFixed(2)} ×, so that its beats are the session's`
+          }
+        >
+          <input
+            type="checkbox"
+            checked={keys.inTempo}
+            disabled={stretch === undefined && !keys.inTempo}
+            onChange={(event) => setKeys({ inTempo: event.target.checked })}
+          />
+          in the session's tempo
+        </label>
+        <NoteStart />
         <Choice label="Play" value={keys.play} options={PLAY_OPTIONS} onChange={(play) => setKeys({ play })} />
         {number('Attack', 'attackMs', { unit: 'ms', min: 0, max: 10_000, step: 5, reset: 5 })}
         {number('Release', 'releaseMs', { unit: 'ms', min: 0, max: 30_000, step: 10, reset: 150 })}

@@ -5,6 +5,7 @@ import type { Outlook, Source } from '../../session'
 import { Guarded } from '../common/Guarded'
 import { playback } from '../session/hear/listening'
 import { letAllGo, standBy } from '../session/play/hands'
+import { endRound } from '../session/play/rounds'
 import { setOutlook } from '../session/state/outlook'
 import { useSession } from '../session/state/store'
 import { FilterPanel } from './FilterPanel'
@@ -39,10 +40,12 @@ export function PlayView({ source }: { source: Source }) {
   // what is struck is heard at once: the output runs as long as this view is looked at
   useEffect(() => {
     if (!playing) standBy()
+    else endRound()
   }, [playing])
   useEffect(
     () => () => {
       letAllGo()
+      endRound()
       if (playback.playing === 'hand') playback.stop()
     },
     [],

@@ -9,7 +9,7 @@ import { eachFrame } from '../common/frames'
 import { laneColour } from '../common/looks'
 import { useSize } from '../common/useSize'
 import { playback, seek } from '../session/hear/listening'
-import { holdPlace, letPlaceGo, movePlace } from '../session/play/hand'
+import { holdPlace, letPlaceGo, movePlace, rollPlace, setShownPlaces } from '../session/play/hand'
 import { heardVariant, setPick } from '../session/play/picks'
 import { renderKey } from '../session/render/renders'
 import { setOutlook } from '../session/state/outlook'
@@ -20,6 +20,8 @@ import { useDetail } from './useDetail'
 const OVERVIEW_PX = 38
 const RULER_PX = 20
 const DETAIL_PX = 128
+/** so much of a turn of the wheel leads the hand by one pixel */
+const WHEEL_PX = 10
 
 /**
  * The result that is heard, on its own time: all of it above, the part that is looked at below. It is drawn at once
@@ -115,6 +117,13 @@ export function Strip({ source }: { source: Source }) {
     const onWheel = (event: WheelEvent) => {
       event.preventDefault()
       const x = event.clientX - element.getBoundingClientRect().left
+      // under the hand it leads; with Ctrl it zooms as ever
+      if (hand && !event.ctrlKey) {
+        const sourceAt = (px: number) => map.sourceAt(asOutput(Math.max(0, view.start + (px / widthPx) * view.span)))
+        const by = event.deltaX || event.deltaY
+        rollPlace(source, sourceAt(x + by / WHEEL_PX) - sourceAt(x), sourceAt(x))
+        return
+      }
       setView((now) =>
         event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)
           ? clampStrip(
@@ -127,7 +136,11 @@ export function Strip({ source }: { source: Source }) {
     }
     element.addEventListener('wheel', onWheel, { passive: false })
     return () => element.removeEventListener('wheel', onWheel)
-  }, [frames, rate, widthPx])
+  }, [frames, rate, widthPx, hand, map, view, source])
+  useEffect(() => {
+    const sourceAt = (frame: number) => map.sourceAt(asOutput(Math.max(0, Math.min(frames - 1, frame))))
+    setShownPlaces(sourceAt(view.start), sourceAt(view.start + view.span))
+  }, [map, view, frames])
 
   const marks = ticks(
     view.start / rate,

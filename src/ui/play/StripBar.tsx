@@ -132,7 +132,7 @@ function HandFields({ source }: { readonly source: Source }) {
   const set = (part: Partial<typeof hand>) => setOutlook({ hand: { ...hand, ...part } })
   const number = (
     label: string,
-    name: 'speed' | 'jitterMs' | 'windowMs',
+    name: 'speed' | 'jitterMs' | 'spreadMs' | 'windowMs',
     how: { unit: string; min: number; max: number; step: number; digits: number; reset: number },
   ) => (
     <Field caption={label}>
@@ -160,7 +160,7 @@ function HandFields({ source }: { readonly source: Source }) {
         title={
           tooLong
             ? 'Too long to be led by hand: choose a part of it first, four minutes at most'
-            : 'Dragging over the strip leads the sound by hand, backwards too; held still it is frozen (H)'
+            : 'Dragging over the strip leads the sound by hand, backwards too; held still it is frozen. So do the wheel, held arrow keys, and the wheels of a keyboard (H)'
         }
         onClick={() => set({ on: !hand.on })}
       >
@@ -170,6 +170,7 @@ function HandFields({ source }: { readonly source: Source }) {
         <>
           {number('Goes on at', 'speed', { unit: '×', min: -2, max: 2, step: 0.05, digits: 2, reset: 0 })}
           {number('Jitter', 'jitterMs', { unit: 'ms', min: 0, max: 200, step: 1, digits: 0, reset: 8 })}
+          {number('Spread', 'spreadMs', { unit: 'ms', min: 0, max: 500, step: 5, digits: 0, reset: 0 })}
           {number('Window', 'windowMs', { unit: 'ms', min: 20, max: 400, step: 5, digits: 0, reset: 85 })}
         </>
       )}

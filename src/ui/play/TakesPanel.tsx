@@ -1,9 +1,14 @@
-import { Circle, Download, Grid3x3, Library, ListMusic, Square, Trash2, Volume2 } from 'lucide-react'
-import { useState } from 'react'
+import { Circle, Download, Grid3x3, Library, ListMusic, Repeat2, Square, Trash2, Undo2, Volume2 } from 'lucide-react'
+import { useEffect, useRef, useState } from 'react'
 import type { Take } from '../../session'
 import { timeText } from '../common/formats'
+import { eachFrame } from '../common/frames'
 import { Progress } from '../common/Progress'
+import { Field } from '../fields/Field'
+import { NumberField } from '../fields/NumberField'
 import { Select } from '../fields/Select'
+import { playback } from '../session/hear/listening'
+import { beginRound, endRound, takeBackRound } from '../session/play/rounds'
 import {
   beginTake,
   cancelTake,
@@ -19,7 +24,9 @@ import {
   takeToShelf,
   takeToTimeline,
 } from '../session/play/takes'
+import { setOutlook } from '../session/state/outlook'
 import { useSession } from '../session/state/store'
+import { NoteStart } from './NoteStart'
 
 const STEPS = [
   { value: '1', label: '1/4' },
@@ -53,6 +60,7 @@ export function TakesPanel() {
               ? 'No takes yet. A take keeps the notes, and comes to the very samples that were heard.'
               : ''}
         </span>
+        <Overdub />
         {running && (
           <span className="ml-auto inline-flex items-center gap-2" role="status">
             <Progress
@@ -72,6 +80,89 @@ export function TakesPanel() {
         ))}
       </ul>
     </div>
+  )
+}
+
+/** Bars that go round with the click, and what is played over them. */
+function Overdub() {
+  const round = useSession((state) => state.round)
+  const bars = useSession((state) => state.outlook.roundBars)
+  const bpm = useSession((state) => state.history.present.bpm)
+  return (
+    <span className="ml-auto inline-flex items-end gap-3">
+      {round ? (
+        <>
+          <RoundPlace beats={round.beats} beatsPerBar={round.beatsPerBar} notes={round.notes} />
+          <button
+            type="button"
+            className="plain-button !h-7"
+            disabled={round.notes === 0}
+            title="Take back what was played the last time round (Backspace)"
+            onClick={takeBackRound}
+          >
+            <Undo2 size={13} /> Last time round
+          </button>
+        </>
+      ) : (
+        <>
+          <NoteStart />
+          <Field caption="Goes round">
+            <NumberField
+              label="Bars that go round"
+              width="2.4em"
+              value={bars}
+              unit="bars"
+              digits={0}
+              min={1}
+              max={64}
+              step={1}
+              onChange={(value) => setOutlook({ roundBars: Math.round(value) })}
+              onReset={() => setOutlook({ roundBars: 2 })}
+            />
+          </Field>
+        </>
+      )}
+      <button
+        type="button"
+        className="plain-button !h-7 border border-edge"
+        aria-pressed={round !== undefined}
+        title={`These bars go round at ${bpm} BPM with the click, behind one bar of it alone; what is struck comes again each time (F4)`}
+        onClick={round ? endRound : () => void beginRound()}
+      >
+        <Repeat2 size={14} /> {round ? 'End the overdub' : 'Overdub'} <kbd className="key">F4</kbd>
+      </button>
+    </span>
+  )
+}
+
+/** Where an overdub is: written straight into the page, picture by picture. */
+function RoundPlace({
+  beats,
+  beatsPerBar,
+  notes,
+}: {
+  readonly beats: number
+  readonly beatsPerBar: number
+  readonly notes: number
+}) {
+  const text = useRef<HTMLSpanElement>(null)
+  useEffect(
+    () =>
+      eachFrame(() => {
+        const beat = Math.floor((playback.roundBeat() ?? 0) - beatsPerBar)
+        const own = text.current
+        if (!own) return false
+        const place = `${1 + Math.floor((beat % beats) / beatsPerBar)}.${1 + (beat % beatsPerBar)}`
+        const shown = beat < 0 ? `begins in ${-beat}` : `${place} · time ${1 + Math.floor(beat / beats)}`
+        if (own.textContent !== shown) own.textContent = shown
+        return true
+      }),
+    [beats, beatsPerBar],
+  )
+  return (
+    <span className="pb-1 text-soft">
+      <span ref={text} className="inline-block min-w-[9ch] text-ink tabular-nums" /> {notes} notes
+    </span>
   )
 }
 
@@ -154,7 +245,7 @@ function Row({ take }: { readonly take: Take }) {
         <button
           type="button"
           className="plain-button !h-6"
-          title="As a part on the timeline, from its playhead on"
+          title="Onto the timeline, from its playhead on: a part for each pick or keys that play it"
           onClick={() => void takeToTimeline(take)}
         >
           <ListMusic size={13} /> Timeline

@@ -1,10 +1,12 @@
 import { useEffect } from 'react'
 import { KEYS_ID } from '../../session'
+import { letPlaceGo, runPlace } from '../session/play/hand'
 import { letGo, strike } from '../session/play/hands'
 import { beginPick, endPick, markPick } from '../session/play/picks'
+import { beginRound, endRound, takeBackRound } from '../session/play/rounds'
 import { beginTake, endTake } from '../session/play/takes'
 import { setOutlook } from '../session/state/outlook'
-import { store } from '../session/state/store'
+import { selectedSource, store } from '../session/state/store'
 import { letterKey } from './letters'
 
 /** A text that is being written keeps its keys; so does a list, and a number that is typed. */
@@ -41,11 +43,18 @@ export function usePlayKeys() {
         }
         return
       }
-      const { outlook, taking } = store.getState()
+      const { outlook, taking, round } = store.getState()
       const letter = outlook.lettersPlay && !event.altKey && !event.shiftKey ? letterKey(event.code) : undefined
       if (letter !== undefined) {
         act()
         if (!event.repeat) strike(event.code, KEYS_ID, outlook.lettersFrom + letter)
+        return
+      }
+      const way = outlook.hand.on && !event.altKey ? { ArrowLeft: false, ArrowRight: true }[event.key] : undefined
+      const here = selectedSource(store.getState())
+      if (way !== undefined && here) {
+        act()
+        if (!event.repeat) runPlace(here, way)
         return
       }
       if (event.repeat) return
@@ -57,10 +66,15 @@ export function usePlayKeys() {
       else if (event.key === 'h') setOutlook({ hand: { ...outlook.hand, on: !outlook.hand.on } })
       else if (event.key === 'F2') setOutlook({ lettersPlay: !outlook.lettersPlay })
       else if (event.key === 'F3') (taking ? endTake : beginTake)()
+      else if (event.key === 'F4') round ? endRound() : void beginRound()
+      else if (event.key === 'Backspace' && round) takeBackRound()
       else return
       act()
     }
-    const up = (event: KeyboardEvent) => letGo(event.code)
+    const up = (event: KeyboardEvent) => {
+      letGo(event.code)
+      if (event.key === 'ArrowLeft' || event.key === 'ArrowRight') letPlaceGo()
+    }
     window.addEventListener('keydown', down, true)
     window.addEventListener('keyup', up, true)
     return () => {

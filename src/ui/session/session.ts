@@ -3,13 +3,14 @@ import { clearScratch } from '../../engine'
 import { firstOutlook, firstSession, type Outlook, startHistory } from '../../session'
 import { openArrivals } from './files/arrivals'
 import { openList } from './files/gather'
-import { onNotes, syncListening } from './hear/listening'
+import { onPlayed, syncListening } from './hear/listening'
 import { syncTurns } from './hear/places'
 import { keepChanges, keeper, listAside, livesUnkept, onKept, openKept } from './keep/keeping'
 import { createTabs } from './keep/tabs'
 import { syncUnused } from './keep/unused'
 import { syncKnowledge } from './know/knowledge'
 import { syncInstruments } from './play/instruments'
+import { roundBegun, roundNoted } from './play/rounds'
 import { takeNoted } from './play/takes'
 import { syncRenders } from './render/renders'
 import { syncSpectra } from './render/spectra'
@@ -106,7 +107,13 @@ export async function start() {
       tone: 'plain',
       text: 'This browser has no WebAssembly with SIMD, or may not use it here. Everything works, several times slower: another or a newer browser helps.',
     })
-  onNotes(takeNoted)
+  onPlayed({
+    noted(events) {
+      takeNoted(events)
+      roundNoted(events)
+    },
+    round: roundBegun,
+  })
   store.subscribe(follow)
   follow(getState(), undefined)
   if (getState().access.kind !== 'unkept') listAside().catch(tell)

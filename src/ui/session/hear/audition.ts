@@ -71,9 +71,17 @@ function auditionGain(loudness: number | undefined, peak: number | undefined): n
 /** beats of the timeline ahead that an audition may wait for */
 const MOST_BEATS_AHEAD = 64
 
-/** Places of what plays at which an audition may begin: source frames of a lane, beats of the timeline. */
-function startsOf(state: State): Float64Array | undefined {
-  const { start } = state.outlook.audition
+/**
+ * Places of what plays at which something may begin in time: source frames of a lane, beats of the timeline or of a
+ * round. Undefined where it begins at once.
+ */
+export function startsOf(state: State, start: 'now' | 'beat' | 'bar'): Float64Array | undefined {
+  const round = playback.roundBeat()
+  if (start !== 'now' && round !== undefined) {
+    const bar = start === 'bar' ? state.history.present.beatsPerBar : 1
+    const first = Math.floor(round / bar)
+    return Float64Array.from({ length: MOST_BEATS_AHEAD }, (_, n) => (first + n) * bar)
+  }
   if (start !== 'now' && state.mixPlaying) {
     const { metre } = timelineOf(state)
     const from = Math.floor(playback.beat())
@@ -109,7 +117,7 @@ export async function audition(id: string, near: readonly string[] = []) {
         analysis: facts ? { attacks: facts.knowledge.attacks } : {},
         gain: auditionGain(facts?.loudness, facts?.peak),
       },
-      startsOf(state),
+      startsOf(state, state.outlook.audition.start),
     )
     for (const next of near) {
       const other = getState().found.find((file) => file.id === next)

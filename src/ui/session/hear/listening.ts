@@ -31,14 +31,19 @@ export const playback = createPlayback({
   },
   onJumped: () => setState({ queuedJump: undefined }),
   onReady: (ids) => setState({ readyInstruments: new Set(ids) }),
-  onNoted: (events) => heardNotes(events),
+  onNoted: (events) => listeners.noted(events),
+  onRound: (round) => listeners.round(round),
   onError: tell,
 })
 
 /** who is told of what was played */
-let heardNotes: (events: readonly NotedEvent[]) => void = () => {}
-export const onNotes = (listener: typeof heardNotes) => {
-  heardNotes = listener
+interface PlayListeners {
+  noted(events: readonly NotedEvent[]): void
+  round(round: { readonly begins: number; readonly frames: number }): void
+}
+let listeners: PlayListeners = { noted: () => {}, round: () => {} }
+export const onPlayed = (own: PlayListeners) => {
+  listeners = own
 }
 
 pool.playBeside(playback.control)

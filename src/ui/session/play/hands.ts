@@ -1,7 +1,10 @@
 import type { NoteEvent } from '../../../engine'
 import { KEYS_ID, PAD_KEY } from '../../../session'
+import { startsOf } from '../hear/audition'
 import { playback } from '../hear/listening'
 import { store } from '../state/store'
+import { handRate } from './instruments'
+import { struckInRound } from './rounds'
 import { noteTaken } from './takes'
 
 /** What hands do: pads and keys struck and let go, by pointer, computer keys, or a keyboard that is connected. */
@@ -52,8 +55,12 @@ export function strike(by: string, instrument: string, key = PAD_KEY, velocity =
   if (held.has(by)) letGo(by)
   const note = ++count
   held.set(by, { note, instrument, key })
-  send({ kind: 'on', note, instrument, key, velocity })
-  noteTaken({ note, instrument, key, velocity })
+  const state = getState()
+  const at = startsOf(state, state.outlook.noteStart)
+  send({ kind: 'on', note, instrument, key, velocity, ...(at && { at }) })
+  const struck = { note, instrument, key, velocity }
+  noteTaken(struck)
+  struckInRound(struck)
   showHeld()
 }
 
@@ -72,9 +79,8 @@ export function letAllGo() {
 
 /** Have the output run, so that what is struck is heard at once. */
 export function standBy() {
-  const { outlook, playing, mixPlaying, history } = getState()
+  const state = getState()
+  const { outlook, playing, mixPlaying } = state
   if (outlook.view !== 'play' || playing || mixPlaying || playback.playing === 'hand') return
-  const id = history.present.picks[0]?.source ?? outlook.selectedId
-  const rate = history.present.sources.find((source) => source.id === id)?.facts?.sampleRate ?? 48_000
-  void playback.stand(rate)
+  void playback.stand(handRate(state))
 }

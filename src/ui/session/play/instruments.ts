@@ -1,4 +1,4 @@
-import { type Analysis, needsOf } from '../../../core'
+import { type Analysis, needsOf, otherReading } from '../../../core'
 import type { GivenInstrument, MixSound, Sound } from '../../../engine'
 import {
   contentKey,
@@ -8,6 +8,7 @@ import {
   type Session,
   type Source,
   soundKey,
+  tempoOf,
 } from '../../../session'
 import { playback } from '../hear/listening'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
@@ -46,6 +47,13 @@ export function rootOf(state: State, keys: Keys, source: Source): { readonly key
     : { key: Math.max(0, Math.min(127, 69 + 12 * Math.log2(hz / 440) + bent)), found: true }
 }
 
+/** The stretch that makes a source's beats the session's; undefined where its tempo is not known. */
+export function tempoStretch(state: State, source: Source): number | undefined {
+  const { bpm } = tempoOf(source, state.knowledge[source.id])
+  const stretch = bpm && bpm / state.history.present.bpm
+  return stretch && (otherReading(stretch)?.stretch ?? stretch)
+}
+
 export interface InstrumentOf {
   readonly order: GivenInstrument['order']
   readonly source: Source
@@ -62,7 +70,7 @@ export function instrumentsOf(state: State, session: Session, keys: Keys | undef
   const source = keys && sourceOf(keys.source)
   if (!keys || !source) return pads
   const pick = session.picks.find(({ id }) => id === keys.pick)
-  const order = keysInstrument(source, keys, pick, rootOf(state, keys, source).key)
+  const order = keysInstrument(source, keys, pick, rootOf(state, keys, source).key, tempoStretch(state, source))
   return order ? [...pads, { order, source }] : pads
 }
 
@@ -131,6 +139,12 @@ async function open(source: Source) {
   } finally {
     syncInstruments(getState())
   }
+}
+
+/** The rate that hands are heard at, Hz: that of the first pick, or else of what is on the strip. */
+export function handRate({ history, outlook }: State): number {
+  const id = history.present.picks[0]?.source ?? outlook.selectedId
+  return history.present.sources.find((source) => source.id === id)?.facts?.sampleRate ?? 48_000
 }
 
 /** The sound of a source, for work on its results. */

@@ -1,10 +1,12 @@
 import { KEYS_ID } from '../../../session'
-import { store } from '../state/store'
+import { selectedSource, store } from '../state/store'
+import { bendSpeed, wheelPlace } from './hand'
 import { letGo, strike } from './hands'
 
 /** Keyboards and pads that are connected; and one that is simulated, for who has none. */
 
 const SUSTAIN = 64
+const WHEEL = 1
 /** pads of most devices lie on this channel, from this key on */
 const PAD_CHANNEL = 9
 const FIRST_PAD = 36
@@ -34,8 +36,19 @@ export function heedMessage(device: string, [status = 0, first = 0, second = 0]:
       for (const held of hanging.get(channel) ?? []) letGo(held)
       hanging.delete(channel)
     }
+  } else if (kind === 11 && first === WHEEL) {
+    const state = store.getState()
+    const source = selectedSource(state)
+    if (source && state.outlook.hand.on) wheelPlace(source, second / 127)
+  } else if (kind === 14) {
+    const bent = (first + 128 * second - BEND_MIDDLE) / BEND_MIDDLE
+    bendSpeed(Math.abs(bent) < BEND_REST ? 0 : bent)
   }
 }
+
+/** a bend wheel in its middle, and how far it may be off while it rests */
+const BEND_MIDDLE = 8192
+const BEND_REST = 0.01
 
 const SIMULATED = 'simulated keyboard'
 

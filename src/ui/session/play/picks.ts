@@ -163,6 +163,7 @@ export function addPicks(source: Source, pieces: readonly { from: number; to: nu
 
 const PLAIN_KEYS = {
   length: 'keep',
+  inTempo: false,
   voices: 16,
   glideMs: 0,
   play: 'hold',
@@ -186,7 +187,8 @@ export function setKeys(part: Partial<Keys>, gesture?: string) {
     'change the keys',
     (session) => {
       if (session.keys) Object.assign(session.keys, part)
-      if (session.keys && 'root' in part && part.root === undefined) delete session.keys.root
+      for (const name of ['root', 'formants'] as const)
+        if (session.keys && name in part && part[name] === undefined) delete session.keys[name]
     },
     gesture,
   )

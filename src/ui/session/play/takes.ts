@@ -1,6 +1,6 @@
 import { fileBase, type Instrument, PLAIN_INSTRUMENT, PLAIN_TONE_KEY, type PlayedNote, plainTone } from '../../../core'
 import { type NotedEvent, scratchFolder, soundInMemory } from '../../../engine'
-import { contentKey, KEYS_ID, type Take } from '../../../session'
+import { contentKey, KEYS_ID, type PickMark, type Take } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { edit } from '../edits'
 import { bringIn } from '../files/arrivals'
@@ -16,7 +16,7 @@ import { instrumentsOf, soundOf } from './instruments'
 
 const { getState, setState } = store
 
-interface Struck {
+export interface Struck {
   readonly note: number
   readonly instrument: string
   readonly key: number
@@ -129,8 +129,11 @@ export function playTakeBy(id: string, pick: string | undefined) {
 
 let stop: AbortController | undefined
 
-/** What a take came to, as a file of 32-bit float: sample for sample what was heard. */
-async function rendered(take: Take): Promise<Blob | undefined> {
+/**
+ * What a take came to, as a file of 32-bit float: sample for sample what was heard.
+ * @param only  ids of the instruments that are heard, as they were beside the others; all without.
+ */
+async function rendered(take: Take, only?: readonly string[]): Promise<Blob | undefined> {
   const state = getState()
   const { present: session } = state.history
   const played = new Set(take.notes.map(({ pick }) => pick ?? KEYS_ID))
@@ -179,6 +182,7 @@ async function rendered(take: Take): Promise<Blob | undefined> {
         sounds,
         instruments: given,
         notes,
+        ...(only && { only }),
         order: { from: 0, to: take.length, rate: take.rate, format: '32f' },
         folder: take.length * 8 > 2 ** 26 ? scratchFolder() : undefined,
       },
@@ -232,14 +236,39 @@ export async function takeToShelf(take: Take) {
   if (blob) await bringIn([new File([blob], `${take.name}.wav`, { type: 'audio/wav' })])
 }
 
-/** What a take came to, as a source, and a part of it on the timeline where its playhead is. */
+/** Who plays a take: ids of its instruments, and what they are called. */
+export function playersOf(take: Take, picks: readonly PickMark[]): { readonly id: string; readonly name: string }[] {
+  const ids = [...new Set(take.notes.map(({ pick }) => pick ?? KEYS_ID))]
+  return ids.flatMap((id) => {
+    const name = id === KEYS_ID ? 'keys' : picks.find((pick) => pick.id === id)?.name
+    return name === undefined ? [] : [{ id, name }]
+  })
+}
+
+/**
+ * A take on the timeline, from its playhead on: a part for each pick or keys that play it, each on a row of its own.
+ * Together they are the take.
+ */
 export async function takeToTimeline(take: Take) {
-  const before = new Set(getState().history.present.sources.map(({ id }) => id))
-  await takeToShelf(take)
-  const made = getState().history.present.sources.find(({ id }) => !before.has(id))
-  if (!made) return
-  layAt(made.id, getState().outlook.beat)
-  notify({ tone: 'plain', text: `${take.name} lies on the timeline, from its playhead on` })
+  const { history, outlook } = getState()
+  const players = playersOf(take, history.present.picks)
+  let laid = 0
+  for (const { id, name } of players) {
+    const blob = await rendered(take, players.length > 1 ? [id] : undefined)
+    // stopped, or told why not
+    if (!blob) return
+    const before = new Set(getState().history.present.sources.map((source) => source.id))
+    const called = players.length > 1 ? `${take.name}, ${name}` : take.name
+    await bringIn([new File([blob], `${called}.wav`, { type: 'audio/wav' })])
+    const made = getState().history.present.sources.find((source) => !before.has(source.id))
+    if (!made) return
+    // it was played in seconds, whatever tempo is found in it
+    layAt(made.id, outlook.beat, undefined, 'seconds')
+    laid++
+  }
+  if (laid === 0) return
+  const parts = laid === 1 ? 'one part' : `${laid} parts, one for each that plays it`
+  notify({ tone: 'plain', text: `${take.name} lies on the timeline, from its playhead on: ${parts}` })
 }
 
 /** Hear a take again: the very samples that were heard. */

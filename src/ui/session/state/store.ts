@@ -278,6 +278,8 @@ export interface State {
   readonly struck: ReadonlySet<string>
   /** a take is recorded */
   readonly taking: boolean
+  /** an overdub that goes round: its beats, and what it holds by now */
+  readonly round: { readonly beats: number; readonly beatsPerBar: number; readonly notes: number } | undefined
   /** by pick and what it is of: how it looks and sounds */
   readonly glances: Readonly<Record<string, Glance>>
   /** pairs that promise most as an imprint, the best first */
@@ -324,6 +326,7 @@ export const store = createStore<State>(() => ({
   readyInstruments: new Set<string>(),
   struck: new Set<string>(),
   taking: false,
+  round: undefined,
   glances: {},
   pairs: [],
 }))

@@ -68,13 +68,17 @@ function naturalPart(state: State, source: Source): Partial<TimelinePart> {
 }
 
 /** Lay a source at a beat, on a row or where there is room; it is chosen then. */
-export function layAt(sourceId: string, beat: number, at?: OnRow): string | undefined {
+export function layAt(sourceId: string, beat: number, at?: OnRow, lock?: TimelinePart['lock']): string | undefined {
   const state = getState()
   const source = state.history.present.sources.find(({ id }) => id === sourceId)
   if (!source) return undefined
   const own = naturalPart(state, source)
   const guess = (source.facts ? source.facts.frames / source.facts.sampleRate : 4) * 2
-  const id = layPart(source.id, at ?? freeRow(state, source, beat, beat + guess), { ...own, startBeat: beat })
+  const id = layPart(source.id, at ?? freeRow(state, source, beat, beat + guess), {
+    ...own,
+    ...(lock && { lock }),
+    startBeat: beat,
+  })
   choose([id])
   return id
 }
