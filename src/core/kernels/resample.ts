@@ -13,7 +13,8 @@ export interface SincTable {
 const FRAMES = 1 << 15
 const POSITIONS = 1024
 const SLOT_BYTES = 270_336
-const SLOTS = 10
+/** as many tables as keys that may sound at once: laid again and again they would take longer than what is read by them */
+const SLOTS = 64
 
 interface Areas {
   readonly a: number

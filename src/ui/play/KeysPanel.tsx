@@ -113,25 +113,29 @@ function OverKeys({ keys, of }: { readonly keys: Keys; readonly of: Source }) {
           />
         </Field>
         <span className="pb-0.5 text-soft">{keyText(rootKey)}</span>
-        <Choice
-          label="Length"
-          value={keys.length}
-          options={[
-            { value: 'keep', label: 'as long', title: 'As long at every key' },
-            { value: 'tape', label: 'as tape', title: 'The higher the faster, as on tape' },
-          ]}
-          onChange={(length) => setKeys({ length })}
-        />
-        <Choice
-          label="Formants"
-          value={keys.formants ?? 'own'}
-          options={[
-            { value: 'own', label: 'as it has', title: 'As the result itself has them' },
-            { value: 'keep', label: 'kept', title: 'Resonances stay where they are at every key' },
-            { value: 'move', label: 'moved', title: 'Resonances move with the key' },
-          ]}
-          onChange={(formants) => setKeys({ formants: formants === 'own' ? undefined : formants })}
-        />
+        <Field caption="Length">
+          <Choice
+            label="Length"
+            value={keys.length}
+            options={[
+              { value: 'keep', label: 'as long', title: 'As long at every key' },
+              { value: 'tape', label: 'as tape', title: 'The higher the faster, as on tape' },
+            ]}
+            onChange={(length) => setKeys({ length })}
+          />
+        </Field>
+        <Field caption="Formants">
+          <Choice
+            label="Formants"
+            value={keys.formants ?? 'own'}
+            options={[
+              { value: 'own', label: 'as it has', title: 'As the result itself has them' },
+              { value: 'keep', label: 'kept', title: 'Resonances stay where they are at every key' },
+              { value: 'move', label: 'moved', title: 'Resonances move with the key' },
+            ]}
+            onChange={(formants) => setKeys({ formants: formants === 'own' ? undefined : formants })}
+          />
+        </Field>
         <label
           className="inline-flex h-6 items-center gap-1.5"
           title={
@@ -149,7 +153,9 @@ function OverKeys({ keys, of }: { readonly keys: Keys; readonly of: Source }) {
           in the session's tempo
         </label>
         <NoteStart />
-        <Choice label="Play" value={keys.play} options={PLAY_OPTIONS} onChange={(play) => setKeys({ play })} />
+        <Field caption="Held">
+          <Choice label="Play" value={keys.play} options={PLAY_OPTIONS} onChange={(play) => setKeys({ play })} />
+        </Field>
         {number('Attack', 'attackMs', { unit: 'ms', min: 0, max: 10_000, step: 5, reset: 5 })}
         {number('Release', 'releaseMs', { unit: 'ms', min: 0, max: 30_000, step: 10, reset: 150 })}
         {number('Voices', 'voices', { min: 1, max: 64, step: 1, reset: 16 })}

@@ -1,4 +1,5 @@
 import { Choice } from '../fields/Choice'
+import { Field } from '../fields/Field'
 import { setOutlook } from '../session/state/outlook'
 import { useSession } from '../session/state/store'
 
@@ -6,15 +7,17 @@ import { useSession } from '../session/state/store'
 export function NoteStart() {
   const start = useSession((state) => state.outlook.noteStart)
   return (
-    <Choice
-      label="Begins"
-      value={start}
-      options={[
-        { value: 'now', label: 'at once', title: 'As soon as it is struck' },
-        { value: 'beat', label: 'on the beat', title: 'With the next beat of what plays' },
-        { value: 'bar', label: 'on the bar', title: 'With the next bar of what plays' },
-      ]}
-      onChange={(noteStart) => setOutlook({ noteStart })}
-    />
+    <Field caption="Begins">
+      <Choice
+        label="Begins"
+        value={start}
+        options={[
+          { value: 'now', label: 'at once', title: 'As soon as it is struck' },
+          { value: 'beat', label: 'on the beat', title: 'With the next beat of what plays' },
+          { value: 'bar', label: 'on the bar', title: 'With the next bar of what plays' },
+        ]}
+        onChange={(noteStart) => setOutlook({ noteStart })}
+      />
+    </Field>
   )
 }

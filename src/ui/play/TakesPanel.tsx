@@ -39,10 +39,11 @@ const STEPS = [
 export function TakesPanel() {
   const takes = useSession((state) => state.history.present.takes)
   const taking = useSession((state) => state.taking)
+  const round = useSession((state) => state.round !== undefined)
   const running = useSession((state) => state.exports[TAKE_EXPORT])
   return (
     <div className="flex flex-col gap-2 px-5 py-2.5 text-[12.5px]">
-      <div className="flex items-center gap-3">
+      <div className="flex items-end gap-3">
         <button
           type="button"
           className="solid-button !h-7"
@@ -53,12 +54,14 @@ export function TakesPanel() {
           {taking ? <Square size={12} /> : <Circle size={13} />} {taking ? 'End the take' : 'Record a take'}{' '}
           <kbd className="key !border-current !text-current">F3</kbd>
         </button>
-        <span className="text-soft">
+        <span className="pb-1 text-soft">
           {taking
             ? 'Play pads and keys: the take begins with the first note.'
-            : takes.length === 0
-              ? 'No takes yet. A take keeps the notes, and comes to the very samples that were heard.'
-              : ''}
+            : round
+              ? 'What is struck comes again each time round.'
+              : takes.length === 0
+                ? 'No takes yet. A take comes to the very samples that were heard.'
+                : ''}
         </span>
         <Overdub />
         {running && (
@@ -160,7 +163,7 @@ function RoundPlace({
     [beats, beatsPerBar],
   )
   return (
-    <span className="pb-1 text-soft">
+    <span className="whitespace-nowrap pb-1 text-soft">
       <span ref={text} className="inline-block min-w-[9ch] text-ink tabular-nums" /> {notes} notes
     </span>
   )
@@ -178,7 +181,7 @@ function Row({ take }: { readonly take: Take }) {
       <input
         aria-label={`Name of ${take.name}`}
         type="text"
-        className="w-[120px] bg-transparent leading-[20px] outline-none focus:border-b focus:border-tide"
+        className="w-[110px] bg-transparent leading-[20px] outline-none focus:border-b focus:border-tide"
         value={take.name}
         maxLength={200}
         onChange={(event) =>
@@ -192,7 +195,7 @@ function Row({ take }: { readonly take: Take }) {
           )
         }
       />
-      <span className="w-[120px] text-soft">
+      <span className="w-[130px] whitespace-nowrap text-soft">
         {take.notes.length} notes, {timeText(take.length / take.rate)}
       </span>
       <Picture take={take} />
