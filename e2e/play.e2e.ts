@@ -272,6 +272,7 @@ test('the hand holds a place until it is let go, and one sound is imprinted on a
   const strip = page.getByRole('region', { name: 'Strip' })
   const box = await strip.boundingBox()
   if (!box) throw new Error('no strip')
+  await page.keyboard.press('F3')
   const before = (await heardSince(page, 0)).total
   await page.mouse.move(box.x + 0.2 * box.width, box.y + 120)
   await page.mouse.down()
@@ -283,6 +284,26 @@ test('the hand holds a place until it is let go, and one sound is imprinted on a
   const { samples } = await heardSince(page, before)
   expect(samples.filter((value) => Math.abs(value) > 0.003).length).toBeGreaterThan(20_000)
   expect(samples.subarray(-2400).every((value) => value === 0)).toBe(true)
+  // what was led is a take, and comes to what was heard
+  await page.keyboard.press('F3')
+  await tab(page, 'Takes').click()
+  await expect(page.getByRole('button', { name: 'What is played in Take 1' })).toContainText('1 by hand')
+  const waiting = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'File', exact: true }).click()
+  const take = (await saved(await waiting)).audio.channels[0] as Float32Array
+  const [start, own] = [samples, take].map((all) => all.findIndex((value) => value !== 0)) as [number, number]
+  const count = Math.min(samples.length - start, take.length - own)
+  const same = samples.subarray(start, start + count).filter((value, i) => value === take[own + i]).length
+  console.log(`    by hand: ${same} of ${count} samples the same`)
+  expect(same / count).toBeGreaterThan(0.5)
+  // arrow keys run the place, and the playhead stays where they let go
+  const head = page.getByRole('slider', { name: 'Position in the result' })
+  const was = Number(await head.getAttribute('aria-valuenow'))
+  await page.locator('body').click({ position: { x: 5, y: 5 } })
+  await page.keyboard.down('ArrowRight')
+  await listen(page, 0.6)
+  await page.keyboard.up('ArrowRight')
+  await expect.poll(async () => Number(await head.getAttribute('aria-valuenow'))).toBeGreaterThan(was + 0.3)
   await tab(page, 'Imprint').click()
   await page.getByRole('button', { name: 'To the shelf' }).click()
   await expect(

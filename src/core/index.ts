@@ -99,6 +99,7 @@ export { openPart, type PartVoice, withRunUp } from './mix/partVoice'
 export { type CleanCut, cleanCut, cutGain, cutOut } from './play/cut'
 export { addNote, createEnsemble, type Ensemble, type PlayedNote, type Sounding } from './play/ensemble'
 export { createHand, type Hand, type HandOrder } from './play/hand'
+export { type HandRun, openHandRun, type PlayedHold } from './play/handRun'
 export {
   type Instrument,
   MOST_HELD_SECONDS,
@@ -108,7 +109,6 @@ export {
   readyInstrument,
   VOICES_RANGE,
 } from './play/instrument'
-export { type Loop, seamLoop } from './play/loop'
 export { type Moment, type MomentsAsked, momentsTask } from './play/moments'
 export { createEnvelope, type Envelope } from './play/noteVoice'
 export { PLAIN_TONE_KEY, plainTone } from './play/plainTone'

@@ -5,6 +5,7 @@ export {
   type DecodedSound,
   type FileFacts,
   type Glance,
+  type Job,
   type JobResults,
   KEPT_SECONDS,
   type SoundFacts,
@@ -13,7 +14,7 @@ export type { Program } from './laneMixer'
 export type { ClickTrack } from './metronome'
 export type { NotedEvent, NoteEvent } from './notes'
 export { createPlayback } from './playback'
-export type { GivenInstrument, HandEvent, MixSound } from './playerProtocol'
+export type { GivenInstrument, HandEvent, LedEvent, MixSound } from './playerProtocol'
 export { type InputDevice, inputDevices, type Recording, SIMULATED_INPUT, startRecording } from './recorder'
 export { clearScratch, scratchFolder } from './scratch'
 export { sharedSamples } from './sharedMemory'

@@ -17,10 +17,12 @@ import type {
   MomentsAsked,
   Overview,
   PieceFacts,
+  PlayedHold,
   PlayedNote,
   Progress,
   Recipe,
   Rhythm,
+  Shaping,
   Span,
   Spectrogram,
   Survey,
@@ -173,6 +175,8 @@ export type Job =
       readonly sounds: Readonly<Record<string, { readonly sound: Sound; readonly analysis: Analysis }>>
       readonly instruments: readonly { readonly order: Instrument; readonly sound: string }[]
       readonly notes: readonly PlayedNote[]
+      /** places that were led by hand; `sound` is what a sound is given as */
+      readonly holds: readonly (Omit<PlayedHold, 'audio'> & { readonly sound: string; readonly shaping: Shaping })[]
       /** the instruments that are heard; all without */
       readonly only?: readonly string[]
       readonly order: MixOrder

@@ -4,6 +4,7 @@ import {
   finish,
   type Instrument,
   PLAIN_INSTRUMENT,
+  type PlayedHold,
   type PlayedNote,
   playedVoice,
   type Recipe,
@@ -12,6 +13,7 @@ import {
 } from '../core'
 import { demoMakers } from '../core/demo/sounds'
 import { noise } from '../core/testing/signals'
+import { createHandStrand } from './handStrand'
 import { createNotes, type NotedEvent, type NoteEvent, type Round } from './notes'
 import { createOverdub } from './overdub'
 import { createRingMemory, fillOf, MARK_FRAMES, openRing, playBlock, Slot } from './ring'
@@ -194,5 +196,54 @@ describe('notes that are played', () => {
     const first = left.slice(starts[0], (starts[0] as number) + 4000)
     for (const start of starts) expect(left.slice(start, start + 4000)).toEqual(first)
     expect(left.slice((starts[0] as number) + 4000, starts[1]).every((value) => value === 0)).toBe(true)
+  })
+
+  it('and what the hand led beside them are, sample for sample, what the take of both renders', () => {
+    const instruments = new Map([['splice', instrument('splice', { releaseMs: 80 }, bell)]])
+    for (const methodId of ['drift', 'grain']) {
+      const ring = openRing(createRingMemory())
+      ring.control[Slot.running] = 1
+      const overdub = createOverdub(ring, RATE)
+      const notes = createNotes(overdub, RATE, (id) => instruments.get(id))
+      const hand = createHandStrand(overdub, RATE)
+      const silent = new Float32Array(MARK_FRAMES)
+      const out = [new Float32Array(MARK_FRAMES), new Float32Array(MARK_FRAMES)] as const
+      const heard = silence(2, 400 * MARK_FRAMES)
+      const order = {
+        methodId,
+        settings: {},
+        semitones: 2,
+        jitterMs: 6,
+        spreadMs: methodId === 'drift' ? 90 : 0,
+        seed: 4,
+      }
+      const moves: PlayedHold['moves'][number][] = []
+      const at = { on: 0, off: 0, struck: 0 }
+      for (let block = 0; block < 400; block++) {
+        while (fillOf(ring) < AHEAD_BLOCKS * MARK_FRAMES) overdub.write(silent, silent, -1, -1)
+        if (block === 10) at.on = hand.hold(bell, order, 1, 30_000, 0)
+        if (block === 40) at.struck = notes.play([on(1, 50, 'splice')])[0]?.frame as number
+        for (const [when, place, speed] of [
+          [60, 52_000, 0],
+          [61, 52_300, 0],
+          [62, 51_000.5, -0.5],
+          [150, 90_000, 1.5],
+        ] as const)
+          if (block === when) moves.push({ at: hand.move(place, speed) as number, place, speed })
+        if (block === 250) at.off = hand.letGo() as number
+        playBlock(ring, ...out)
+        heard.forEach((channel, c) => {
+          channel.set(out[c] as Float32Array, block * MARK_FRAMES)
+        })
+      }
+      const hold = { audio: bell, order, gain: 1, on: at.on, place: 30_000, speed: 0, moves, off: at.off }
+      const struck: PlayedNote = { instrument: 'splice', key: 50, velocity: 1, on: at.struck }
+      const { voice } = playedVoice([struck], instruments, RATE, { holds: [hold] })
+      const rendered = silence(2, 400 * MARK_FRAMES)
+      voice.read(0, rendered)
+      expect(heard[0], methodId).toEqual(rendered[0])
+      expect(heard[1], methodId).toEqual(rendered[1])
+      expect((heard[0] as Float32Array).some((value) => value !== 0)).toBe(true)
+    }
   })
 })

@@ -6,7 +6,15 @@ import type { Program } from './laneMixer'
 import type { ClickTrack } from './metronome'
 import type { NotedEvent, NoteEvent } from './notes'
 import workletUrl from './player.worklet.ts?worker&url'
-import type { GivenInstrument, HandEvent, MixSound, PlayerMessage, PlayerReport, RoundOrder } from './playerProtocol'
+import type {
+  GivenInstrument,
+  HandEvent,
+  LedEvent,
+  MixSound,
+  PlayerMessage,
+  PlayerReport,
+  RoundOrder,
+} from './playerProtocol'
 import { createRingMemory, lastHeard, markHeard, openRing, Slot } from './ring'
 import type { Sound } from './sound'
 
@@ -20,6 +28,8 @@ export interface PlaybackEvents {
   /** instruments that can be played now */
   onReady(ids: readonly string[]): void
   onNoted(events: readonly NotedEvent[]): void
+  /** what the hand did came to be heard */
+  onLed(event: LedEvent): void
   /** a round goes: where its first time begins and how long once round is, frames of what is written */
   onRound(round: { readonly begins: number; readonly frames: number }): void
   onError(error: unknown): void
@@ -84,6 +94,10 @@ export function createPlayback(events: PlaybackEvents) {
     }
     if (data.type === 'round') {
       events.onRound(data)
+      return
+    }
+    if (data.type === 'led') {
+      events.onLed(data.event)
       return
     }
     if (data.type === 'noted') {

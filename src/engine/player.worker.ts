@@ -163,12 +163,21 @@ function handle(message: PlayerMessage) {
   else stop()
 }
 
+/** the hold that the hand is at */
+let heldNow = 0
+
 function leadByHand(event: HandEvent) {
-  if (event.kind === 'move') hand?.move(event.place, event.speed)
-  else if (event.kind === 'let go') hand?.letGo()
+  const led = (frame: number | undefined, place = 0, speed = 0) => {
+    if (frame !== undefined) report({ type: 'led', event: { hold: heldNow, kind: event.kind, frame, place, speed } })
+  }
+  if (event.kind === 'move') led(hand?.move(event.place, event.speed), event.place, event.speed)
+  else if (event.kind === 'let go') led(hand?.letGo())
   else {
     const audio = instruments.block(event.sound, event.shaping)
-    if (audio) hand?.hold(audio, event.order, event.gain, event.place, event.speed)
+    if (!audio) return
+    heldNow = event.hold
+    const { order, gain, place, speed } = event
+    led(hand?.hold(audio, order, gain, place, speed), place, speed)
   }
 }
 

@@ -36,6 +36,8 @@ export interface RoundOrder {
 export type HandEvent =
   | {
       readonly kind: 'hold'
+      /** tells it from all other holds */
+      readonly hold: number
       /** key of a sound that was given with the instruments */
       readonly sound: string
       readonly order: HandOrder
@@ -46,6 +48,15 @@ export type HandEvent =
     }
   | { readonly kind: 'move'; readonly place: number; readonly speed: number }
   | { readonly kind: 'let go' }
+
+/** What the hand did, and the frame of what is written at which that came to be heard. */
+export interface LedEvent {
+  readonly hold: number
+  readonly kind: HandEvent['kind']
+  readonly frame: number
+  readonly place: number
+  readonly speed: number
+}
 
 /** What the page tells the player worker. */
 export type PlayerMessage =
@@ -104,6 +115,8 @@ export type PlayerReport =
   | { readonly type: 'unplayable'; readonly id: string; readonly error: WireError }
   /** what was played came to be heard */
   | { readonly type: 'noted'; readonly events: readonly NotedEvent[] }
+  /** when what the hand did came to be heard */
+  | { readonly type: 'led'; readonly event: LedEvent }
   /** where the first time round begins, and how long once round is: frames of what is written */
   | { readonly type: 'round'; readonly begins: number; readonly frames: number }
   | { readonly type: 'failed'; readonly error: WireError; readonly turn: number }

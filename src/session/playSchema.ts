@@ -76,6 +76,8 @@ export const keysSchema = z.object({
   ...playedShape,
 })
 
+const led = { place: z.number().nonnegative(), speed: z.number().min(-4).max(4) } as const
+
 /** What was played: notes at frames of the rate that they were played at. */
 export const takeSchema = z.object({
   id: text.min(1),
@@ -97,6 +99,26 @@ export const takeSchema = z.object({
       }),
     )
     .max(100_000),
+  /** places that were held and led by hand */
+  hands: z
+    .array(
+      z.object({
+        source: text.min(1),
+        methodId: text.min(1),
+        settings: z.record(text, z.union([z.number(), text])).default({}),
+        semitones: z.number().min(-36).max(36).default(0),
+        jitterMs: ms.default(0),
+        spreadMs: ms.default(0),
+        seed: z.number().int().min(0).max(0xffffffff),
+        on: z.number().int().nonnegative(),
+        off: z.number().int().nonnegative().optional(),
+        /** frames of the source, and how fast it goes on from there */
+        ...led,
+        moves: z.array(z.object({ at: z.number().int().nonnegative(), ...led })).max(200_000),
+      }),
+    )
+    .max(10_000)
+    .default([]),
 })
 
 export const playShape = {

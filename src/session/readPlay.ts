@@ -1,3 +1,4 @@
+import { methods } from '../core'
 import { ownId } from './checks'
 import type { Mended } from './mend'
 import type { Keys, PickMark } from './playSchema'
@@ -18,7 +19,15 @@ export function checkedPlay(session: Session, mended: Mended[]): Session {
   const takeIds = new Set<string>()
   const takes = session.takes.map((take, n) => {
     const keys = take.keys && checkedKeys(take.keys, session, `takes.${n}.keys`, mended)
-    const { keys: _, ...rest } = take
+    const { keys: _, ...others } = take
+    const hands = take.hands.filter(({ source, methodId }, k) => {
+      const isThere =
+        session.sources.some(({ id }) => id === source) &&
+        methods.some(({ id, ledByHand }) => ledByHand && id === methodId)
+      if (!isThere) mended.push({ path: `takes.${n}.hands.${k}`, was: take.hands[k] })
+      return isThere
+    })
+    const rest = { ...others, hands }
     return { ...rest, ...(keys && { keys }), id: ownId(take.id, takeIds, `takes.${n}.id`, mended) }
   })
   const { keys: given, ...rest } = session

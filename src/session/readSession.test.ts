@@ -128,6 +128,22 @@ function fullSession(): Session {
           { key: 60, velocity: 0.7, on: 128, off: 9000 },
           { pick: 'k1', key: 60, velocity: 1, on: 512 },
         ],
+        hands: [
+          {
+            source: winch.id,
+            methodId: 'drift',
+            settings: { windowMs: 85 },
+            semitones: -2,
+            jitterMs: 8,
+            spreadMs: 20,
+            seed: 3,
+            on: 1280,
+            off: 50_048,
+            place: 4000.5,
+            speed: 0,
+            moves: [{ at: 2560, place: 9000, speed: -0.5 }],
+          },
+        ],
       },
     ],
     sources: [

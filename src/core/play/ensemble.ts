@@ -106,11 +106,12 @@ export function addNote(
   at: number,
   left: Float32Array,
   right: Float32Array,
+  gain = 1,
 ) {
   const steady = envelope.steady(at - begins, at - begins + left.length)
   if (steady === 0) return
   for (let i = 0; i < left.length; i++) {
-    const level = steady ?? envelope.at(at + i - begins)
+    const level = gain * (steady ?? envelope.at(at + i - begins))
     left[i] = (left[i] as number) + level * (raw.left[i] as number)
     right[i] = (right[i] as number) + level * (raw.right[i] as number)
   }

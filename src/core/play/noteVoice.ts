@@ -23,7 +23,7 @@ export interface NoteVoice {
 }
 
 /** how fast a key is played: as loud as it is at 1, 40 dB softer at a tenth */
-export const velocityGain = (velocity: number) => square(Math.max(0, Math.min(1, velocity)))
+const velocityGain = (velocity: number) => square(Math.max(0, Math.min(1, velocity)))
 
 const TAPE_WIDTH = 64
 const TAPE_ATTENUATION_DB = 94

@@ -210,7 +210,7 @@ describe('notes of several instruments', () => {
       { instrument: 'high', key: 64, velocity: 0.7, on: 9000, off: 20_000 },
     ]
     const render = (only?: string[]) => {
-      const { voice, frames } = playedVoice(notes, instruments, rate, only && new Set(only))
+      const { voice, frames } = playedVoice(notes, instruments, rate, only && { only: new Set(only) })
       const out = silence(2, frames)
       voice.read(0, out)
       return out[0] as Float32Array

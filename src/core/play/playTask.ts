@@ -1,5 +1,6 @@
 import type { Voice } from '../methods/method'
-import { addNote, createEnsemble, type PlayedNote } from './ensemble'
+import { addNote, createEnsemble, type PlayedNote, type Sounding } from './ensemble'
+import { HAND_FALL_SECONDS, type PlayedHold, replayHold } from './handRun'
 import type { ReadyInstrument } from './instrument'
 
 /** frames that are read at once: whoever plays reads as many, so that a take comes to the same samples */
@@ -17,12 +18,13 @@ export interface Played {
  * @param notes  in any order; those of instruments that are not there are left out.
  * @param rate  Hz of the output, in whose frames the notes are.
  * @param only  the instruments that are heard; the others play along, and take voices from them, in silence.
+ * @param holds  places that were led by hand beside them.
  */
 export function playedVoice(
   notes: readonly PlayedNote[],
   instruments: ReadonlyMap<string, ReadyInstrument>,
   rate: number,
-  only?: ReadonlySet<string>,
+  { only, holds = [] }: { readonly only?: ReadonlySet<string>; readonly holds?: readonly PlayedHold[] } = {},
 ): Played {
   const own = notes
     .map((note, n) => ({ ...note, n }))
@@ -34,7 +36,10 @@ export function playedVoice(
   const ensemble = createEnsemble(rate)
   const raw = { left: new Float32Array(BLOCK_FRAMES), right: new Float32Array(BLOCK_FRAMES) }
   const sum = { left: new Float32Array(BLOCK_FRAMES), right: new Float32Array(BLOCK_FRAMES) }
-  let [nextOn, nextOff] = [0, 0]
+  const hands = [...holds].sort((a, b) => a.on - b.on)
+  let [nextOn, nextOff, nextHold] = [0, 0, 0]
+  /** what sounds, in the order in which it began: the order of the sum */
+  let laid: (Sounding | ReturnType<typeof replayHold>)[] = []
   let done = 0
   let left = 0
 
@@ -53,26 +58,36 @@ export function playedVoice(
         nextOff++
       } else if (on && onAt < Number.POSITIVE_INFINITY) {
         const instrument = instruments.get(on.instrument) as ReadyInstrument
-        ensemble.begin(on.n, instrument, on.key, ensemble.open(instrument, on.key, on.velocity), on.on)
+        laid.push(ensemble.begin(on.n, instrument, on.key, ensemble.open(instrument, on.key, on.velocity), on.on))
         nextOn++
       } else {
         ensemble.release((off as (typeof offs)[number]).n, offAt)
         nextOff++
       }
     }
+    for (let hold = hands[nextHold]; hold && hold.on < end; hold = hands[++nextHold]) laid.push(replayHold(hold, rate))
     sum.left.fill(0)
     sum.right.fill(0)
-    for (const one of ensemble.sounding) {
+    for (const one of laid) {
+      if ('run' in one) {
+        addNote(one.run, one.read(done), done, sum.left, sum.right, one.gain)
+        continue
+      }
       if (only && !only.has(one.instrument.order.id)) continue
       one.voice.read(done - one.begins, raw.left, raw.right)
       addNote(one, raw, done, sum.left, sum.right)
     }
+    laid = laid.filter((one) => ('run' in one ? one.run.begins + one.run.envelope.end : ensemble.endOf(one)) > end)
     ensemble.sweep(end)
     done = end
     left = BLOCK_FRAMES
   }
 
-  const frames = own.reduce((most, note) => Math.max(most, lastFrame(note, instruments, rate)), 0)
+  const lasts = [
+    ...own.map((note) => lastFrame(note, instruments, rate)),
+    ...hands.map(({ on, off, moves }) => (off ?? moves.at(-1)?.at ?? on) + Math.ceil(HAND_FALL_SECONDS * rate) + 1),
+  ]
+  const frames = lasts.reduce((most, last) => Math.max(most, last), 0)
   return {
     frames,
     voice: {

@@ -20,6 +20,7 @@ import {
   readyInstrument,
   type Side,
   type SoundSource,
+  shapedFor,
   sideOf,
   silence,
   sourceVoice,
@@ -113,7 +114,7 @@ export function moments(
 
 /** A take as a file: what was heard while it was played. */
 export async function take(
-  { sounds, instruments, notes, only, order, folder }: Extract<Job, { kind: 'take' }>,
+  { sounds, instruments, notes, holds, only, order, folder }: Extract<Job, { kind: 'take' }>,
   options: Options,
 ): Promise<JobResults['take']> {
   const scratch = await openScratch(folder)
@@ -123,7 +124,16 @@ export async function take(
       const given = sounds[sound]
       if (given) ready.set(own.id, finish(readyInstrument(openSound(given.sound), own, given.analysis)))
     }
-    const { voice, frames } = playedVoice(notes, ready, order.rate, only && new Set(only))
+    const { voice, frames } = playedVoice(notes, ready, order.rate, {
+      ...(only && { only: new Set(only) }),
+      holds: holds.flatMap(({ sound, shaping, ...hold }) => {
+        const given = sounds[sound]
+        const source = given && openSound(given.sound)
+        if (!given || !source || source.slow) return []
+        const audio = source.part(0, source.frames)
+        return [{ ...hold, audio: shapedFor({ audio, analysis: given.analysis }, shaping).audio }]
+      }),
+    })
     const to = Math.max(order.to, frames)
     const writer = createMixWriter({ ...order, to }, scratch.write)
     await runTask(readTask(voice, 2, { from: 0, to }, writer.add), options)

@@ -24,6 +24,7 @@ import { useSession } from '../session/state/store'
 import { dbAt, drawnOver, HIGHEST_DB, hzAt, LOWEST_DB, nearest, xOfHz, yOfDb } from './filterCurve'
 
 const HEIGHT_PX = 150
+const FLAT: FilterIntent = { points: [{ hz: 1000, db: 0 }], at: 'before' }
 
 type How = 'draw' | 'points'
 
@@ -43,7 +44,7 @@ export function FilterPanel({ source }: { source: Source }) {
   const [spacing, setSpacing] = useState(220)
   const [seed, setSeed] = useState(1)
   const theme = useSession((state) => state.outlook.theme)
-  const filter: FilterIntent = source.filter ?? { points: [{ hz: 1000, db: 0 }], at: 'before' }
+  const filter: FilterIntent = source.filter ?? FLAT
   const rate = partFacts(source)?.sampleRate ?? 48_000
   const { points } = filter
   const isFlat = points.every(({ db }) => db === 0)

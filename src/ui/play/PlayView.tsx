@@ -1,8 +1,8 @@
 import { AudioWaveform, Blend, CircleDot, Flag, Keyboard, Layers } from 'lucide-react'
-import { Tabs } from 'radix-ui'
-import { type ReactNode, useEffect } from 'react'
+import { useEffect } from 'react'
 import type { Outlook, Source } from '../../session'
 import { Guarded } from '../common/Guarded'
+import { SidePanel, type SideTab, SideTabs } from '../common/SideTabs'
 import { playback } from '../session/hear/listening'
 import { letAllGo, standBy } from '../session/play/hands'
 import { endRound } from '../session/play/rounds'
@@ -22,7 +22,7 @@ import { usePlayKeys } from './usePlayKeys'
 
 type PanelId = Outlook['playPanel']
 
-const PANELS: readonly { readonly id: PanelId; readonly label: string; readonly icon: typeof Flag }[] = [
+const PANELS: readonly SideTab<PanelId>[] = [
   { id: 'pick', label: 'Pick', icon: Flag },
   { id: 'keys', label: 'Keys', icon: Keyboard },
   { id: 'prepare', label: 'Prepare', icon: Layers },
@@ -67,60 +67,37 @@ export function PlayView({ source }: { source: Source }) {
       <Guarded name="The pads" resetKey="pads">
         <Pads />
       </Guarded>
-      <Tabs.Root
-        orientation="vertical"
-        activationMode="manual"
+      <SideTabs
+        label="Under the pads"
+        tabs={PANELS}
         value={panel}
-        onValueChange={(value) => setOutlook({ playPanel: value as PanelId })}
-        className="flex min-h-[168px] shrink-0 border-t border-rule bg-deck"
-      >
-        <Tabs.List aria-label="Under the pads" className="flex w-[132px] shrink-0 flex-col border-r border-rule py-2">
-          {PANELS.map(({ id, label, icon: Icon }) => (
-            <Tabs.Trigger key={id} value={id} className="panel-tab">
-              <Icon size={14} aria-hidden="true" /> {label}
-            </Tabs.Trigger>
-          ))}
+        onChange={(id) => setOutlook({ playPanel: id })}
+        sizes={{ panel: 'min-h-[168px]', list: 'w-[132px]' }}
+        foot={
           <span className="mt-auto truncate px-4 pb-1 text-[11px] text-soft" title={devices.join(', ')}>
             {devices.length === 0 ? 'no keyboard connected' : devices.join(', ')}
           </span>
-        </Tabs.List>
-        <Content value="pick" name="The pick">
+        }
+      >
+        <SidePanel value="pick" name="The pick" resetKey="pick">
           <PickPanel />
-        </Content>
-        <Content value="keys" name="The keys">
+        </SidePanel>
+        <SidePanel value="keys" name="The keys" resetKey="keys">
           <KeysPanel source={source} />
-        </Content>
-        <Content value="prepare" name="Preparing">
+        </SidePanel>
+        <SidePanel value="prepare" name="Preparing" resetKey="prepare">
           <PreparePanel source={source} />
-        </Content>
-        <Content value="filter" name="The filter">
+        </SidePanel>
+        <SidePanel value="filter" name="The filter" resetKey="filter">
           <FilterPanel source={source} />
-        </Content>
-        <Content value="imprint" name="The imprint">
+        </SidePanel>
+        <SidePanel value="imprint" name="The imprint" resetKey="imprint">
           <ImprintPanel key={source.id} source={source} />
-        </Content>
-        <Content value="takes" name="Takes">
+        </SidePanel>
+        <SidePanel value="takes" name="Takes" resetKey="takes">
           <TakesPanel />
-        </Content>
-      </Tabs.Root>
+        </SidePanel>
+      </SideTabs>
     </>
-  )
-}
-
-function Content({
-  value,
-  name,
-  children,
-}: {
-  readonly value: PanelId
-  readonly name: string
-  readonly children: ReactNode
-}) {
-  return (
-    <Tabs.Content value={value} className="min-w-0 flex-1 outline-none" tabIndex={-1}>
-      <Guarded name={name} resetKey={value}>
-        {children}
-      </Guarded>
-    </Tabs.Content>
   )
 }

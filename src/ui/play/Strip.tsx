@@ -1,7 +1,8 @@
 import { type PointerEvent, useEffect, useMemo, useRef, useState } from 'react'
 import { asOutput, asSource, planOf } from '../../core'
 import { type PickMark, partFacts, pickSpan, playedRecipe, type Source, soundKey } from '../../session'
-import { ticks, tickText, type View, xOf } from '../bench/lanes/geometry'
+import { type View, xOf } from '../bench/lanes/geometry'
+import { SecondsRuler } from '../bench/lanes/SecondsRuler'
 import { sharpCanvas } from '../common/canvas'
 import { useDrag } from '../common/drag'
 import { timeText } from '../common/formats'
@@ -142,15 +143,6 @@ export function Strip({ source }: { source: Source }) {
     setShownPlaces(sourceAt(view.start), sourceAt(view.start + view.span))
   }, [map, view, frames])
 
-  const marks = ticks(
-    view.start / rate,
-    (view.start + view.span) / rate,
-    Math.max(1, widthPx),
-    (seconds) => xOf(view, seconds * rate, widthPx),
-    74,
-  )
-  const majors = marks.filter(({ major }) => major)
-  const step = majors.length > 1 ? (majors[1]?.seconds ?? 1) - (majors[0]?.seconds ?? 0) : 1
   const zoom = (factor: number) => setView((now) => zoomStrip(now, widthPx / 2, factor, frames, rate, widthPx))
   const window = {
     left: (view.start / frames) * widthPx,
@@ -190,18 +182,14 @@ export function Strip({ source }: { source: Source }) {
           style={window}
         />
       </div>
-      <svg width={widthPx} height={RULER_PX} role="img" aria-label="Seconds of the result" className="block bg-ground">
-        {marks.map((mark) => (
-          <g key={mark.seconds} transform={`translate(${Math.round(mark.x) + 0.5} 0)`}>
-            <line y1={mark.major ? 6 : 14} y2={RULER_PX} stroke={mark.major ? 'var(--edge)' : 'var(--rule)'} />
-            {mark.major && (
-              <text x="5" y="14" fontSize="11" fill="var(--soft)">
-                {tickText(mark.seconds, step)}
-              </text>
-            )}
-          </g>
-        ))}
-      </svg>
+      <SecondsRuler
+        label="Seconds of the result"
+        view={view}
+        widthPx={widthPx}
+        heightPx={RULER_PX}
+        sampleRate={rate}
+        className="bg-ground"
+      />
       <div
         ref={field}
         className={`relative touch-none overflow-hidden ${hand ? 'cursor-grab active:cursor-grabbing' : 'cursor-text'}`}

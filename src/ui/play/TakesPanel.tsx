@@ -1,8 +1,10 @@
 import { Circle, Download, Grid3x3, Library, ListMusic, Repeat2, Square, Trash2, Undo2, Volume2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import type { Take } from '../../session'
+import { keyText } from '../../session/notesFile'
 import { timeText } from '../common/formats'
 import { eachFrame } from '../common/frames'
+import { Pop } from '../common/Pop'
 import { Progress } from '../common/Progress'
 import { Field } from '../fields/Field'
 import { NumberField } from '../fields/NumberField'
@@ -17,6 +19,7 @@ import {
   hearTake,
   playTakeBy,
   quantiseTake,
+  removeFromTake,
   removeTake,
   saveTake,
   stopHearing,
@@ -195,8 +198,10 @@ function Row({ take }: { readonly take: Take }) {
           )
         }
       />
-      <span className="w-[130px] whitespace-nowrap text-soft">
-        {take.notes.length} notes, {timeText(take.length / take.rate)}
+      <span className="w-[150px] whitespace-nowrap text-soft">
+        <Pop label={`What is played in ${take.name}`} trigger={playedText(take)} width={380}>
+          <Played take={take} />
+        </Pop>
       </span>
       <Picture take={take} />
       <Select
@@ -271,6 +276,57 @@ function Row({ take }: { readonly take: Take }) {
         </button>
       </span>
     </li>
+  )
+}
+
+const playedText = ({ notes, hands, length, rate }: Take) =>
+  [
+    ...(notes.length > 0 || hands.length === 0 ? [`${notes.length} notes`] : []),
+    ...(hands.length > 0 ? [`${hands.length} by hand`] : []),
+    timeText(length / rate),
+  ].join(', ')
+
+/** All that is played in a take, one below the other; what was struck by mistake is taken out. */
+function Played({ take }: { readonly take: Take }) {
+  const picks = useSession((state) => state.history.present.picks)
+  const sources = useSession((state) => state.history.present.sources)
+  const at = (frames: number) => timeText(frames / take.rate)
+  const row = (key: string, when: number, what: string, length: string, label: string, remove: () => void) => (
+    <li key={key} className="flex items-center gap-3 border-t border-rule py-0.5">
+      <span className="w-[64px] text-soft tabular-nums">{at(when)}</span>
+      <span className="min-w-0 flex-1 truncate">{what}</span>
+      <span className="w-[90px] text-right text-soft tabular-nums">{length}</span>
+      <button type="button" className="plain-button !h-6 !px-1.5" aria-label={label} onClick={remove}>
+        <Trash2 size={13} />
+      </button>
+    </li>
+  )
+  return (
+    <ul aria-label={`Played in ${take.name}`} className="text-[12.5px]">
+      {take.notes.map(({ pick, key, on, off, velocity }, n) => {
+        const name =
+          pick === undefined ? keyText(key) : (picks.find(({ id }) => id === pick)?.name ?? 'a pick that is gone')
+        return row(
+          `${on} ${pick ?? ''} ${key}`,
+          on,
+          `${name}, ${Math.round(100 * velocity)} %`,
+          off === undefined ? 'to its end' : `${((off - on) / take.rate).toFixed(2)} s`,
+          `Take out ${name} at ${at(on)}`,
+          () => removeFromTake(take.id, 'notes', n),
+        )
+      })}
+      {take.hands.map(({ source, on, off, moves }, n) => {
+        const name = sources.find(({ id }) => id === source)?.name ?? 'a source that is gone'
+        return row(
+          `hand ${on}`,
+          on,
+          `${name} by hand, ${moves.length} moves`,
+          off === undefined ? '' : `${((off - on) / take.rate).toFixed(2)} s`,
+          `Take out the hand at ${at(on)}`,
+          () => removeFromTake(take.id, 'hands', n),
+        )
+      })}
+    </ul>
   )
 }
 

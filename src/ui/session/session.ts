@@ -11,7 +11,7 @@ import { syncUnused } from './keep/unused'
 import { syncKnowledge } from './know/knowledge'
 import { syncInstruments } from './play/instruments'
 import { roundBegun, roundNoted } from './play/rounds'
-import { takeNoted } from './play/takes'
+import { takeLed, takeNoted } from './play/takes'
 import { syncRenders } from './render/renders'
 import { syncSpectra } from './render/spectra'
 import { setAccess } from './state/access'
@@ -112,6 +112,7 @@ export async function start() {
       takeNoted(events)
       roundNoted(events)
     },
+    led: takeLed,
     round: roundBegun,
   })
   store.subscribe(follow)

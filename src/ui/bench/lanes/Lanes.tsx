@@ -20,22 +20,11 @@ import { OffGridPlot, PLOT_PX } from '../timing/OffGridPlot'
 import { SpeedStrip } from '../timing/SpeedStrip'
 import { DisplayMenu } from './DisplayMenu'
 import { selectionPx } from './draw'
-import {
-  clampView,
-  follow,
-  frameAt,
-  HEAD_PX,
-  pan,
-  ticks,
-  tickText,
-  type View,
-  wholeView,
-  xOf,
-  zoomAt,
-} from './geometry'
+import { clampView, follow, frameAt, HEAD_PX, pan, type View, wholeView, xOf, zoomAt } from './geometry'
 import { type Hold, press, rangeOf } from './gesture'
 import { Lane } from './Lane'
 import { Legend } from './Legend'
+import { SecondsRuler } from './SecondsRuler'
 
 const RULER_PX = 26
 const MARKED_PX = RULER_PX + MARKS_PX
@@ -132,7 +121,13 @@ export function Lanes({ source }: { source: Source }) {
             </span>
           </div>
           <div>
-            <Ruler view={view} widthPx={laneWidth} sampleRate={sampleRate} />
+            <SecondsRuler
+              label="Seconds of the source"
+              view={view}
+              widthPx={laneWidth}
+              heightPx={RULER_PX}
+              sampleRate={sampleRate}
+            />
             <Marks source={source} view={view} widthPx={laneWidth} />
           </div>
         </div>
@@ -185,33 +180,6 @@ export function Lanes({ source }: { source: Source }) {
       </div>
       {count > 1 && <Legend />}
     </section>
-  )
-}
-
-function Ruler({ view, widthPx, sampleRate }: { view: View; widthPx: number; sampleRate: number }) {
-  if (widthPx < 1) return null
-  const marks = ticks(
-    view.start / sampleRate,
-    (view.start + view.span) / sampleRate,
-    widthPx,
-    (s) => xOf(view, s * sampleRate, widthPx),
-    74,
-  )
-  const majors = marks.filter((mark) => mark.major)
-  const step = majors.length > 1 ? (majors[1]?.seconds ?? 1) - (majors[0]?.seconds ?? 0) : 1
-  return (
-    <svg width={widthPx} height={RULER_PX} role="img" aria-label="Seconds of the source" className="block">
-      {marks.map((mark) => (
-        <g key={mark.seconds} transform={`translate(${Math.round(mark.x) + 0.5} 0)`}>
-          <line y1={mark.major ? 8 : 19} y2={RULER_PX} stroke={mark.major ? 'var(--edge)' : 'var(--rule)'} />
-          {mark.major && (
-            <text x="5" y="17" fontSize="11" fill="var(--soft)">
-              {tickText(mark.seconds, step)}
-            </text>
-          )}
-        </g>
-      ))}
-    </svg>
   )
 }
 

@@ -1,8 +1,6 @@
 import { ChartScatter, Clapperboard, Ear, ListOrdered, SlidersHorizontal, Table2, Telescope } from 'lucide-react'
-import { Tabs } from 'radix-ui'
-import type { ReactNode } from 'react'
 import type { Outlook, Source, Variant } from '../../../session'
-import { Guarded } from '../../common/Guarded'
+import { SidePanel, type SideTab, SideTabs } from '../../common/SideTabs'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
 import { FilmPanel } from '../film/FilmPanel'
@@ -15,7 +13,7 @@ import { VariantPanel } from './VariantPanel'
 
 type PanelId = Outlook['panel']
 
-const PANELS: readonly { readonly id: PanelId; readonly label: string; readonly icon: typeof Ear }[] = [
+const PANELS: readonly SideTab<PanelId>[] = [
   { id: 'settings', label: 'Settings', icon: SlidersHorizontal },
   { id: 'timing', label: 'Timing', icon: ChartScatter },
   { id: 'picture', label: 'Picture', icon: Clapperboard },
@@ -34,21 +32,14 @@ export function Panel({ source, variant }: { source: Source; variant: Variant | 
   const chosen = useSession((state) => state.outlook.panel)
   const panel = blind ? 'blind' : chosen
   return (
-    <Tabs.Root
-      orientation="vertical"
-      activationMode="manual"
+    <SideTabs
+      label="Under the lanes"
+      tabs={PANELS.map((tab) => ({ ...tab, disabled: blind && tab.id !== 'blind' }))}
       value={panel}
-      onValueChange={(value) => setOutlook({ panel: value as PanelId })}
-      className="flex min-h-[124px] shrink-0 border-t border-rule bg-deck"
+      onChange={(id) => setOutlook({ panel: id })}
+      sizes={{ panel: 'min-h-[124px]', list: 'w-[208px]' }}
     >
-      <Tabs.List aria-label="Under the lanes" className="flex w-[208px] shrink-0 flex-col border-r border-rule py-2">
-        {PANELS.map(({ id, label, icon: Icon }) => (
-          <Tabs.Trigger key={id} value={id} disabled={blind && id !== 'blind'} className="panel-tab">
-            <Icon size={14} aria-hidden="true" /> {label}
-          </Tabs.Trigger>
-        ))}
-      </Tabs.List>
-      <Content value="settings" name="The settings" source={source}>
+      <SidePanel value="settings" name="The settings" resetKey={source.id}>
         {variant ? (
           <VariantPanel source={source} variant={variant} />
         ) : (
@@ -56,49 +47,29 @@ export function Panel({ source, variant }: { source: Source; variant: Variant | 
             No variant yet. Add one above the lanes: each is a method tried on this target.
           </p>
         )}
-      </Content>
-      <Content value="timing" name="The timing" source={source}>
+      </SidePanel>
+      <SidePanel value="timing" name="The timing" resetKey={source.id}>
         <TimingPanel source={source} />
-      </Content>
-      <Content value="picture" name="The picture" source={source}>
+      </SidePanel>
+      <SidePanel value="picture" name="The picture" resetKey={source.id}>
         <FilmPanel source={source} />
-      </Content>
-      <Content value="explore" name="The exploration" source={source}>
+      </SidePanel>
+      <SidePanel value="explore" name="The exploration" resetKey={source.id}>
         {variant ? (
           <ExplorePanel source={source} variant={variant} />
         ) : (
           <p className="px-5 py-4 text-soft">No variant yet. Add one above the lanes to explore its settings.</p>
         )}
-      </Content>
-      <Content value="scorecard" name="The scorecard" source={source}>
+      </SidePanel>
+      <SidePanel value="scorecard" name="The scorecard" resetKey={source.id}>
         <Scorecard source={source} />
-      </Content>
-      <Content value="advice" name="The advice" source={source}>
+      </SidePanel>
+      <SidePanel value="advice" name="The advice" resetKey={source.id}>
         <AdvicePanel source={source} />
-      </Content>
-      <Content value="blind" name="Blind listening" source={source}>
+      </SidePanel>
+      <SidePanel value="blind" name="Blind listening" resetKey={source.id}>
         <BlindPanel source={source} />
-      </Content>
-    </Tabs.Root>
-  )
-}
-
-function Content({
-  value,
-  name,
-  source,
-  children,
-}: {
-  readonly value: PanelId
-  readonly name: string
-  readonly source: Source
-  readonly children: ReactNode
-}) {
-  return (
-    <Tabs.Content value={value} className="min-w-0 flex-1 outline-none" tabIndex={-1}>
-      <Guarded name={name} resetKey={source.id}>
-        {children}
-      </Guarded>
-    </Tabs.Content>
+      </SidePanel>
+    </SideTabs>
   )
 }

@@ -1,5 +1,12 @@
 import { type Analysis, dbToAmplitude, type Recipe } from '../../../core'
-import { createPlayback, type NotedEvent, type Program, WORKERS_ALONE, WORKERS_BESIDE_PLAYBACK } from '../../../engine'
+import {
+  createPlayback,
+  type LedEvent,
+  type NotedEvent,
+  type Program,
+  WORKERS_ALONE,
+  WORKERS_BESIDE_PLAYBACK,
+} from '../../../engine'
 import { beatsOf, contentKey, REFERENCE, recipeHeardAt, recipeOf, type Source, soundKey } from '../../../session'
 import type { LoadedSound } from '../files/audioShelf'
 import { isKnown, knownSoFar, syncAnalysis } from '../know/analyses'
@@ -32,6 +39,7 @@ export const playback = createPlayback({
   onJumped: () => setState({ queuedJump: undefined }),
   onReady: (ids) => setState({ readyInstruments: new Set(ids) }),
   onNoted: (events) => listeners.noted(events),
+  onLed: (event) => listeners.led(event),
   onRound: (round) => listeners.round(round),
   onError: tell,
 })
@@ -39,9 +47,10 @@ export const playback = createPlayback({
 /** who is told of what was played */
 interface PlayListeners {
   noted(events: readonly NotedEvent[]): void
+  led(event: LedEvent): void
   round(round: { readonly begins: number; readonly frames: number }): void
 }
-let listeners: PlayListeners = { noted: () => {}, round: () => {} }
+let listeners: PlayListeners = { noted: () => {}, led: () => {}, round: () => {} }
 export const onPlayed = (own: PlayListeners) => {
   listeners = own
 }

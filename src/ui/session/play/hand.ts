@@ -1,34 +1,13 @@
-import { methodById } from '../../../core'
-import { contentKey, partFacts, playedRecipe, type Source } from '../../../session'
+import { contentKey, partFacts, type Source } from '../../../session'
 import { playback, seek } from '../hear/listening'
 import { store } from '../state/store'
-import { heardVariant } from './picks'
+import { handOrderOf } from './handOrders'
+import { holdTaken } from './takes'
 
 /** The hand on the strip: a place that is held, moved, and let go. Frames of the source. */
 
 let holding = false
-
-/** How a source sounds under the hand: by its own method where that can be led, else in short windows of drift. */
-function orderOf(source: Source) {
-  const { jitterMs, spreadMs, windowMs } = store.getState().outlook.hand
-  const recipe = playedRecipe(source, heardVariant(store.getState(), source))
-  const own = methodById(recipe.methodId)
-  const isOwn = own.ledByHand === true && own.id !== 'drift'
-  return {
-    order: {
-      methodId: isOwn ? own.id : 'drift',
-      settings: isOwn ? recipe.settings : { windowMs, clarity: 0 },
-      semitones: recipe.pitchSemitones,
-      jitterMs,
-      spreadMs,
-      seed: recipe.seed,
-    },
-    shaping: {
-      ...(recipe.prepare && { prepare: recipe.prepare }),
-      ...(recipe.filter && { filter: { ...recipe.filter, at: 'before' as const } }),
-    },
-  }
-}
+let count = 0
 
 /** where the hand went last, when, and how fast it went on from there: source frames, ms, times the listening speed */
 let led = { source: '', rate: 48_000, frames: 0, place: 0, at: 0, speed: 0 }
@@ -40,7 +19,10 @@ export function holdPlace(source: Source, place: number, speed = ownSpeed()) {
   if (!facts) return
   holding = true
   led = { source: source.id, rate: facts.sampleRate, frames: facts.frames, place, at: performance.now(), speed }
-  playback.leadByHand({ kind: 'hold', sound: contentKey(source), ...orderOf(source), gain: 1, place, speed })
+  const own = handOrderOf(source)
+  const hold = ++count
+  playback.leadByHand({ kind: 'hold', hold, sound: contentKey(source), ...own, gain: 1, place, speed })
+  holdTaken(hold, source.id, own.order)
 }
 
 export function movePlace(place: number, speed = ownSpeed()) {

@@ -48,7 +48,7 @@ function setHeld() {
 }
 
 /** how hard a pointer or a computer key strikes */
-export const PLAIN_VELOCITY = 0.8
+const PLAIN_VELOCITY = 0.8
 
 /** Strike: `by` tells what holds it, and lets it go. */
 export function strike(by: string, instrument: string, key = PAD_KEY, velocity = PLAIN_VELOCITY) {

@@ -75,6 +75,10 @@ export function instrumentsOf(state: State, session: Session, keys: Keys | undef
 }
 
 let heeded: readonly unknown[] = []
+/** the player is told of changes so often, ms */
+const LEAST_MS = 120
+let sentAt = Number.NEGATIVE_INFINITY
+let again: ReturnType<typeof setTimeout> | undefined
 
 /** Let the player follow, while Play is looked at. */
 export function syncInstruments(state: State) {
@@ -122,6 +126,18 @@ export function syncInstruments(state: State) {
   if (here && led) give(here, led, `${versionOf(led)} 0`)
   const text = JSON.stringify([given, [...told]])
   if (text === sent) return
+  // while something is drawn or dragged, not every step of it is got ready
+  const rest = sentAt + LEAST_MS - performance.now()
+  if (rest > 0) {
+    if (again !== undefined) return
+    again = setTimeout(() => {
+      again = undefined
+      heeded = []
+      syncInstruments(getState())
+    }, rest)
+    return
+  }
+  sentAt = performance.now()
   sent = text
   sentSounds = told
   playback.setInstruments(sounds, given)

@@ -34,6 +34,7 @@ async function bringInNotes(file: File) {
           on: Math.round(onSeconds * RATE),
           off: Math.round(offSeconds * RATE),
         })),
+        hands: [],
       })
     })
     setOutlook({ view: 'play', playPanel: 'takes' })

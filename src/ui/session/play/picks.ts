@@ -107,8 +107,6 @@ export function movePick(id: string, by: number) {
 /** where a pick that is being marked began: seconds of the file */
 let open: { readonly source: string; readonly from: number } | undefined
 
-export const isMarking = () => open !== undefined
-
 /** Seconds of the file that are heard now, so many milliseconds of listening earlier. */
 function heardSeconds(source: Source, earlierMs: number): number | undefined {
   const facts = partFacts(source)

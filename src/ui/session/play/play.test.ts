@@ -115,6 +115,7 @@ describe('takes', () => {
         { key: 64, velocity: 1, on: 24_128 + 900, off: 30_000 },
         { key: 67, velocity: 1, on: 36_128 - 700 },
       ],
+      hands: [],
     }
     const state = store.getState()
     store.setState({ history: { ...state.history, present: { ...session(), takes: [own] } } })

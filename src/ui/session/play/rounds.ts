@@ -152,6 +152,7 @@ export function endRound() {
       length: Math.round(own.frames),
       ...(keys && notes.some(({ pick }) => pick === undefined) && { keys: { ...keys } }),
       notes,
+      hands: [],
     })
   })
 }

@@ -1,5 +1,13 @@
-import { fileBase, type Instrument, PLAIN_INSTRUMENT, PLAIN_TONE_KEY, type PlayedNote, plainTone } from '../../../core'
-import { type NotedEvent, scratchFolder, soundInMemory } from '../../../engine'
+import {
+  fileBase,
+  type HandOrder,
+  type Instrument,
+  PLAIN_INSTRUMENT,
+  PLAIN_TONE_KEY,
+  type PlayedNote,
+  plainTone,
+} from '../../../core'
+import { type Job, type LedEvent, type NotedEvent, scratchFolder, soundInMemory } from '../../../engine'
 import { contentKey, KEYS_ID, type PickMark, type Take } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { edit } from '../edits'
@@ -10,6 +18,7 @@ import { pool } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { store } from '../state/store'
 import { layAt } from '../timeline/acts'
+import { handOrderOf } from './handOrders'
 import { instrumentsOf, soundOf } from './instruments'
 
 /** Takes: what is played is written down as it comes to be heard, played again, and rendered as what was heard. */
@@ -23,19 +32,36 @@ export interface Struck {
   readonly velocity: number
 }
 
-let running: { readonly struck: Map<number, Struck>; readonly heard: NotedEvent[]; readonly rate: number } | undefined
+interface Running {
+  readonly struck: Map<number, Struck>
+  readonly heard: NotedEvent[]
+  readonly held: Map<number, { readonly source: string; readonly order: HandOrder }>
+  readonly led: LedEvent[]
+  readonly rate: number
+}
+
+let running: Running | undefined
 
 /** silence before the first note of a take, in blocks of the output */
 const LEAD_FRAMES = 128
 
 export function beginTake() {
-  running = { struck: new Map(), heard: [], rate: playback.outputRate() ?? 48_000 }
+  running = { struck: new Map(), heard: [], held: new Map(), led: [], rate: playback.outputRate() ?? 48_000 }
   setState({ taking: true })
 }
 
 /** What is struck belongs to the take that runs. */
 export function noteTaken(struck: Struck) {
   running?.struck.set(struck.note, struck)
+}
+
+/** What is held by hand belongs to it too. */
+export function holdTaken(hold: number, source: string, order: HandOrder) {
+  running?.held.set(hold, { source, order })
+}
+
+export function takeLed(event: LedEvent) {
+  running?.led.push(event)
 }
 
 /** The player says when what was played came to be heard. */
@@ -49,12 +75,13 @@ export function endTake() {
   setState({ taking: false })
   if (!own) return
   const ons = own.heard.filter(({ kind, note }) => kind === 'on' && own.struck.has(note))
-  if (ons.length === 0) {
+  const holds = own.led.filter(({ kind, hold }) => kind === 'hold' && own.held.has(hold))
+  if (ons.length + holds.length === 0) {
     notify({ tone: 'plain', text: 'Nothing was played. Strike pads or keys while a take is recorded.' })
     return
   }
-  // it begins with its first note, on the block that that began with
-  const begins = Math.min(...ons.map(({ frame }) => frame)) - LEAD_FRAMES
+  // it begins with what was played first, on the block that that began with
+  const begins = Math.min(...[...ons, ...holds].map(({ frame }) => frame)) - LEAD_FRAMES
   const { keys, takes } = getState().history.present
   const notes = ons.map((on): Take['notes'][number] => {
     const { instrument, key, velocity } = own.struck.get(on.note) as Struck
@@ -67,7 +94,7 @@ export function endTake() {
       ...(off && { off: off.frame - begins }),
     }
   })
-  const last = own.heard.reduce((most, { frame }) => Math.max(most, frame), 0)
+  const last = [...own.heard, ...own.led].reduce((most, { frame }) => Math.max(most, frame), 0)
   edit('record a take', (session) => {
     session.takes.push({
       id: crypto.randomUUID(),
@@ -76,9 +103,36 @@ export function endTake() {
       length: last - begins,
       ...(keys && notes.some(({ pick }) => pick === undefined) && { keys: { ...keys } }),
       notes,
+      hands: holds.map((hold) => handOf(own, hold, begins, last)),
     })
   })
 }
+
+/** A hold of a take, with all that was led in it. */
+function handOf({ held, led }: Running, { hold, frame, place, speed }: LedEvent, begins: number, last: number) {
+  const { source, order } = held.get(hold) as { source: string; order: HandOrder }
+  const own = led.filter((event) => event.hold === hold)
+  const off = own.find(({ kind }) => kind === 'let go')
+  return {
+    source,
+    ...order,
+    settings: { ...order.settings },
+    on: frame - begins,
+    // what is still held ends with the take
+    off: (off?.frame ?? last) - begins,
+    place,
+    speed,
+    moves: own.flatMap((event) =>
+      event.kind === 'move' ? [{ at: event.frame - begins, place: event.place, speed: event.speed }] : [],
+    ),
+  }
+}
+
+/** Take one note, or one hold of the hand, out of a take. */
+export const removeFromTake = (id: string, from: 'notes' | 'hands', n: number) =>
+  changeTake(id, from === 'notes' ? 'remove a note' : 'remove a move of the hand', (take) => {
+    take[from].splice(n, 1)
+  })
 
 export function removeTake(id: string) {
   const take = getState().history.present.takes.find((one) => one.id === id)
@@ -170,6 +224,24 @@ async function rendered(take: Take, only?: readonly string[]): Promise<Blob | un
       ...(off !== undefined && { off }),
     }),
   )
+  const holds: Extract<Job, { kind: 'take' }>['holds'][number][] = []
+  for (const { source: id, methodId, settings, semitones, jitterMs, spreadMs, seed, ...hold } of take.hands) {
+    const source = session.sources.find((one) => one.id === id)
+    if (!source || (only && !only.includes(HAND_ID))) continue
+    const sound = await soundOf(source)
+    const key = contentKey(source)
+    const { shaping } = handOrderOf(source)
+    sounds[key] ??= { sound, analysis: {} }
+    const { off, ...led } = hold
+    holds.push({
+      sound: key,
+      shaping,
+      order: { methodId, settings, semitones, jitterMs, spreadMs, seed },
+      gain: 1,
+      ...led,
+      ...(off !== undefined && { off }),
+    })
+  }
   const own = new AbortController()
   stop = own
   const show = (progress: number) =>
@@ -182,6 +254,7 @@ async function rendered(take: Take, only?: readonly string[]): Promise<Blob | un
         sounds,
         instruments: given,
         notes,
+        holds,
         ...(only && { only }),
         order: { from: 0, to: take.length, rate: take.rate, format: '32f' },
         folder: take.length * 8 > 2 ** 26 ? scratchFolder() : undefined,
@@ -236,10 +309,15 @@ export async function takeToShelf(take: Take) {
   if (blob) await bringIn([new File([blob], `${take.name}.wav`, { type: 'audio/wav' })])
 }
 
+/** what the hand led, among those that play a take */
+const HAND_ID = 'the hand'
+
 /** Who plays a take: ids of its instruments, and what they are called. */
 export function playersOf(take: Take, picks: readonly PickMark[]): { readonly id: string; readonly name: string }[] {
   const ids = [...new Set(take.notes.map(({ pick }) => pick ?? KEYS_ID))]
+  if (take.hands.length > 0) ids.push(HAND_ID)
   return ids.flatMap((id) => {
+    if (id === HAND_ID) return [{ id, name: 'by hand' }]
     const name = id === KEYS_ID ? 'keys' : picks.find((pick) => pick.id === id)?.name
     return name === undefined ? [] : [{ id, name }]
   })
