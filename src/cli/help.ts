@@ -45,6 +45,14 @@ sound on it. --pins moves single moments, before which the rule gives way; --spe
     about: `Tell where a sound's hits lie off the grid, step by step over --bars bars (1 to 8): the median, and how steady it is. --json prints
 the groove as time --groove takes it, --midi writes it as notes.`,
   },
+  batch: {
+    usage: `zumbet batch IN… OUTDIR [--bpm N|FROM:TO | --stretch X | --seconds N] [--key KEY] [--semitones N] [--method auto|ID]
+      [--depth 16|24|32|32f] [--rate HZ] [--workers N] [--shard I/N] [--resume] [--force] [--json] [render's other flags]`,
+    about: `Bring many sounds, or all in a folder and the folders in it, to one target. Without --method, or with auto, each file's material
+decides. Files come to their names whole, in folders as they lay in; summary.csv tells of each, what is strained most first. --resume goes
+on with a batch that was ended at any moment, --force writes over what is there. With --shard machines that share a folder each take
+their own part of the files, each with a summary of its own. Ends with 1 where some failed; the others are made.`,
+  },
   analyse: {
     usage: 'zumbet analyse IN [--json] [--sensitivity PERCENT] [--workers N]',
     about: `Tell a sound's attacks, tempo, beats, key, material and bars; a folder gives a line for each file (docs/analysis.md).`,

@@ -42,13 +42,18 @@ export interface Written {
 }
 
 export function checkOutput(args: Arguments, output: string): Written {
+  const written = outputFlags(args)
+  if (!/\.wav$/i.test(output)) throw new UsageError(`the result is a WAV file: "${output}" must end in .wav`)
+  return written
+}
+
+export function outputFlags(args: Arguments): Written {
   const depth = args.text('depth')
   if (depth !== undefined && !['16', '24', '32', '32f'].includes(depth))
     throw new UsageError('--depth takes 16, 24, 32 or 32f')
   const rate = args.number('rate')
   if (rate !== undefined && !(Number.isInteger(rate) && rate >= RATE_RANGE.min && rate <= RATE_RANGE.max))
     throw new UsageError(`--rate takes whole Hz, ${RATE_RANGE.min} to ${RATE_RANGE.max}`)
-  if (!/\.wav$/i.test(output)) throw new UsageError(`the result is a WAV file: "${output}" must end in .wav`)
   return { depth: depth as SampleFormat | undefined, rate }
 }
 

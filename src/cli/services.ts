@@ -1,4 +1,5 @@
 import { serveKnowledge, serveTones } from './analyse'
+import { serveBatch } from './batchFile'
 import { serveMixAnalysis, serveMixParts } from './mixParts'
 import { servePieces } from './pieces'
 import type { Service } from './threads'
@@ -9,5 +10,6 @@ export const services: Readonly<Record<string, Service>> = {
   mixAnalysis: serveMixAnalysis,
   mixParts: serveMixParts,
   knowledge: serveKnowledge,
+  batch: serveBatch,
   tones: serveTones,
 }

@@ -1,3 +1,4 @@
+import { batch } from './batch'
 import { tellGroove } from './groove'
 import { imprintSound } from './imprint'
 import { main } from './main'
@@ -16,6 +17,7 @@ const sessions = {
   mix: mixSession,
   tempo: writeTempo,
   groove: tellGroove,
+  batch,
   play: playNotes,
   picks: writePicks,
   imprint: imprintSound,

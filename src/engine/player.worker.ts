@@ -25,6 +25,9 @@ const MIX_SPARE_SECONDS = 0.15
 /** while instruments are got ready, in steps that may take long */
 const BUSY_AHEAD_SECONDS = 0.4
 const BUSY_SPARE_SECONDS = 0.25
+/** so many notes at once are written further ahead: a new one takes a little longer to be read, and none runs dry */
+const MANY_NOTES = 4
+const DENSE_AHEAD_SECONDS = 0.25
 /** beside what plays there is less of it */
 const INSTRUMENT_SPARE_SECONDS = 0.08
 const STOP_FADE_BLOCKS = 2
@@ -196,7 +199,8 @@ function stand(outputRate: number) {
     ended: false,
     // notes are laid over what is written, however far that is; those that come round are opened where it ends
     get ahead() {
-      return instruments.busy || round ? BUSY_AHEAD_SECONDS : 0
+      if (instruments.busy || round) return BUSY_AHEAD_SECONDS
+      return (notes?.sounding ?? 0) >= MANY_NOTES ? DENSE_AHEAD_SECONDS : 0
     },
     get spare() {
       return instruments.busy ? BUSY_SPARE_SECONDS : SPARE_SECONDS

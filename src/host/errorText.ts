@@ -80,6 +80,9 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'folder/no-sounds': (d) =>
     `${d.folder} holds no sound files that Zumbet reads. It reads WAV, AIFF, FLAC, MP3, Ogg and M4A.`,
   'folder/none-readable': (d) => `None of the ${d.files} sound files in ${d.folder} could be read; see above.`,
+  'batch/no-tempo': (d) =>
+    `The tempo of ${d.file} could not be told. Say it, like --bpm 128:120, or leave the file out.`,
+  'batch/some-failed': (d) => `${d.failed} of ${d.files} files failed; the others are made. See above.`,
   'file/missing': (d) => `${d.file} is not there. Check the name and the folder.`,
   'file/no-file': (d) => `${d.file} is a folder, or no file that can be read. Give the name of a sound file.`,
   'file/unreadable': (d) => `${d.file} cannot be read: ${d.why}. Check who may read it.`,
