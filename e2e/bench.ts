@@ -156,6 +156,10 @@ export async function listen(page: Page, seconds: number): Promise<Float32Array>
 /** three silent samples in a row are no zero that a sound passes through */
 const SILENT_FROM = 3
 
+/** Notes and changes whose start the output had taken before it was laid. */
+export const lateOf = (page: Page): Promise<number> =>
+  page.evaluate(() => (globalThis as unknown as { zumbetOutput: { late(): number } }).zumbetOutput.late())
+
 /** The runs of whole silence inside what was heard: where each begins and ends. */
 export function silencesIn(samples: Float32Array): { start: number; end: number }[] {
   const runs: { start: number; end: number }[] = []

@@ -16,7 +16,7 @@ import {
 } from '../core'
 import type { Overdub } from './overdub'
 import { MARK_FRAMES } from './ring'
-import { NEAREST_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
+import { type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** Where the sounds of parts are found, by the parts' `source`. */
 export interface MixSounds {
@@ -249,7 +249,7 @@ export function createArranger(
 
   /** Let what is ready take over in what is written. */
   function land(next: Coming) {
-    const from = Math.max(next.start, strands.free(NEAREST_BLOCKS))
+    const from = Math.max(next.start, strands.nearest())
     for (const part of next.parts) while (readOn(next, part, STEP_BLOCKS));
     const was = playing
     playing = []
@@ -303,7 +303,7 @@ export function createArranger(
 
   /** Whether what is coming may take over now: it is read, and there is room for its fade. */
   function isDue(next: Coming): boolean {
-    const from = Math.max(next.start, strands.free(NEAREST_BLOCKS))
+    const from = Math.max(next.start, strands.nearest())
     return strands.written >= from + next.fade
   }
 
@@ -404,7 +404,7 @@ export function createArranger(
     },
     /** Fade away as soon as may be; what is written behind that is silent. */
     stop() {
-      const from = strands.free(NEAREST_BLOCKS)
+      const from = strands.nearest()
       for (const strand of [...playing.map((own) => own.strand), clicks])
         strands.setGain(strand, 0, from, (STOP_BLOCKS * MARK_FRAMES) / rate)
       strands.rewrite(from)

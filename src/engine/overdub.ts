@@ -1,7 +1,7 @@
 import { type Audition, type AuditionOrder, openAudition } from './audition'
 import { type ClickTrack, createMetronome, crossings } from './metronome'
 import { MARK_FRAMES, RING_FRAMES, type Ring } from './ring'
-import { createStrands, NEAREST_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
+import { createStrands, type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** When an audition begins: at once, or when what plays next passes one of these places. */
 export interface AuditionStart {
@@ -168,20 +168,21 @@ export function createOverdub(ring: Ring, rate: number) {
     },
     /** The part of what plays that something else may still take the place of: how long it is, and where it begins. */
     changeable(): { frames: number; sourceFrame: number } {
-      const from = strands.free(NEAREST_BLOCKS)
+      const from = strands.nearest()
       return { frames: strands.written - from, sourceFrame: strands.markAt(from) }
     },
     /**
      * Let what `read` gives, block by block, take the place of the last `frames` of what plays.
      * It is faded over to as soon as may be.
      * `read` returns the source frame that a block begins at, `next` the one that it goes on with.
+     * @returns whether the output had taken the start of it before it was laid: then a step may be heard.
      */
     replace(
       frames: number,
       fadeFrames: number,
       read: (left: Float32Array, right: Float32Array) => number,
       next: () => number = () => -1,
-    ) {
+    ): boolean {
       const first = strands.written - frames
       const marks: number[] = []
       const fresh = Array.from({ length: frames / MARK_FRAMES }, () => {
@@ -190,10 +191,15 @@ export function createOverdub(ring: Ring, rate: number) {
         return block
       })
       // it has been read on meanwhile
-      const from = Math.min(strands.written, Math.max(first, strands.free(NEAREST_BLOCKS)))
+      const from = Math.min(strands.written, Math.max(first, strands.nearest()))
       strands.lay(main, fresh, first, from, Math.min(fadeFrames, strands.written - from))
-      remark(from, (at) => marks[(at - first) / MARK_FRAMES] ?? next())
+      // what is heard goes first: the output may take it any moment
       strands.rewrite(from)
+      const isLate = strands.isPast(from)
+      remark(from, (at) => marks[(at - first) / MARK_FRAMES] ?? next())
+      if (click) strands.rewrite(from)
+      if (isLate) strands.giveRoom()
+      return isLate
     },
     /** whether any audition or guest still has something to give from here on */
     get sounds() {

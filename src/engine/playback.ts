@@ -96,6 +96,10 @@ export function createPlayback(events: PlaybackEvents) {
       events.onRound(data)
       return
     }
+    if (data.type === 'late') {
+      late++
+      return
+    }
     if (data.type === 'led') {
       events.onLed(data.event)
       return
@@ -308,7 +312,7 @@ export function createPlayback(events: PlaybackEvents) {
     sourceFrame: frameHeard,
     /** quanta in which the output had to wait for samples, since the page was opened */
     underruns: (): number => Atomics.load(ring.control, Slot.underruns),
-    /** notes whose start was not heard whole, since the page was opened */
+    /** notes and changes whose start was not heard whole, since the page was opened */
     late: (): number => late,
     /** The last frames that went to the output. */
     heard: (frames: number): { sampleRate: number; channels: [Float32Array, Float32Array]; total: number } => ({

@@ -377,7 +377,7 @@ const handOver: HandOver = {
     const fadeFrames = Math.round(seconds * rate)
     if (!ring || !mixer || !overdub || !over || over.frames < fadeFrames + LEAST_SPARE_FRAMES) return false
     mixer.restartAt(seekTo ?? over.sourceFrame)
-    overdub.replace(over.frames, fadeFrames, mixer.read, mixer.sourceFrame)
+    if (overdub.replace(over.frames, fadeFrames, mixer.read, mixer.sourceFrame)) report({ type: 'late' })
     if (mixer.ended) end(ring)
     return true
   },

@@ -115,6 +115,8 @@ export type PlayerReport =
   | { readonly type: 'unplayable'; readonly id: string; readonly error: WireError }
   /** what was played came to be heard */
   | { readonly type: 'noted'; readonly events: readonly NotedEvent[] }
+  /** something was laid over what plays after the output had taken its start */
+  | { readonly type: 'late' }
   /** when what the hand did came to be heard */
   | { readonly type: 'led'; readonly event: LedEvent }
   /** where the first time round begins, and how long once round is: frames of what is written */

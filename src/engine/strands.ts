@@ -3,7 +3,9 @@ import { MARK_FRAMES, RING_FRAMES, type Ring, Slot, writeBlock } from './ring'
 /** blocks between what the output reads now and where something new may be laid over what is already written */
 export const MARGIN_BLOCKS = 10
 /** the same for what takes the place of what plays: it lies ready before it is laid */
-export const NEAREST_BLOCKS = 4
+const NEAREST_BLOCKS = 4
+/** an output that takes more at once is given more room, up to this: 43 ms */
+const MOST_NEAREST_BLOCKS = 16
 const GAIN_SECONDS = 0.012
 
 /** One thing that sounds. What it was read as lies here until it has been played: nothing is ever read twice. */
@@ -53,6 +55,7 @@ export function createStrands(ring: Ring, rate: number) {
   const right = new Float32Array(MARK_FRAMES)
   let strands: Strand[] = []
   let written = 0
+  let nearest = NEAREST_BLOCKS
   function gainAt({ gain: { from, to, at, frames } }: Strand, frame: number): number {
     if (frame >= at + frames) return to
     return frame < at ? from : from + ((to - from) * (frame - at)) / frames
@@ -90,6 +93,12 @@ export function createStrands(ring: Ring, rate: number) {
       return written
     },
     free,
+    /** The first frame at which something else may take the place of what plays. */
+    nearest: (): number => free(nearest),
+    /** The output had taken what was laid there before it was: later changes are given more room. */
+    giveRoom() {
+      nearest = Math.min(MOST_NEAREST_BLOCKS, nearest + NEAREST_BLOCKS)
+    },
     /** Whether the output has taken a written frame, or what follows it: what was laid there may not be heard whole. */
     isPast: (frame: number): boolean => free(0) > frame,
     add(gain = 1, level?: Level): Strand {
