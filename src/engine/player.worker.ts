@@ -28,6 +28,8 @@ const BUSY_SPARE_SECONDS = 0.25
 /** so many notes at once are written further ahead: a new one takes a little longer to be read, and none runs dry */
 const MANY_NOTES = 4
 const DENSE_AHEAD_SECONDS = 0.25
+const MOST_NOTES = 16
+const MOST_AHEAD_SECONDS = 0.5
 /** beside what plays there is less of it */
 const INSTRUMENT_SPARE_SECONDS = 0.08
 const STOP_FADE_BLOCKS = 2
@@ -200,7 +202,8 @@ function stand(outputRate: number) {
     // notes are laid over what is written, however far that is; those that come round are opened where it ends
     get ahead() {
       if (instruments.busy || round) return BUSY_AHEAD_SECONDS
-      return (notes?.sounding ?? 0) >= MANY_NOTES ? DENSE_AHEAD_SECONDS : 0
+      const sounding = notes?.sounding ?? 0
+      return sounding >= MOST_NOTES ? MOST_AHEAD_SECONDS : sounding >= MANY_NOTES ? DENSE_AHEAD_SECONDS : 0
     },
     get spare() {
       return instruments.busy ? BUSY_SPARE_SECONDS : SPARE_SECONDS
