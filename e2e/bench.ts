@@ -160,6 +160,37 @@ const SILENT_FROM = 3
 export const lateOf = (page: Page): Promise<number> =>
   page.evaluate(() => (globalThis as unknown as { zumbetOutput: { late(): number } }).zumbetOutput.late())
 
+/** frames that are looked for in one go, and how far silence may have moved them, in quanta of the output */
+const SHARED_FRAMES = 512
+const MOST_MOVED = 64
+const QUANTUM = 128
+
+/**
+ * How much of what was heard is, block by block, what it should be, in its order: 1 where all is. A machine that is too busy puts silence
+ * between, or misses how a note begins; neither hides the rest. Blocks of silence tell nothing and are left out.
+ */
+export function sharedPart(samples: Float32Array, ideal: Float32Array): number {
+  const same = (at: number, place: number) => {
+    for (let i = 0; i < SHARED_FRAMES; i++) if (samples[at + i] !== ideal[place + i]) return false
+    return true
+  }
+  let moved: number | undefined
+  let [blocks, found] = [0, 0]
+  for (let at = 0; at + SHARED_FRAMES <= samples.length; at += SHARED_FRAMES) {
+    if (samples.subarray(at, at + SHARED_FRAMES).every((value) => value === 0)) continue
+    blocks++
+    const tries =
+      moved === undefined
+        ? Array.from({ length: ideal.length }, (_, place) => place - at)
+        : Array.from({ length: MOST_MOVED }, (_, n) => (moved as number) - n * QUANTUM)
+    const by = tries.find((one) => same(at, at + one))
+    if (by === undefined) continue
+    moved = by
+    found++
+  }
+  return blocks === 0 ? 0 : found / blocks
+}
+
 /** The runs of whole silence inside what was heard: where each begins and ends. */
 export function silencesIn(samples: Float32Array): { start: number; end: number }[] {
   const runs: { start: number; end: number }[] = []

@@ -33,12 +33,33 @@ function withoutSilences(samples: Float32Array): Float32Array {
 }
 
 /** The largest step from sample to sample, but for those into silence and out of it. */
-function largestStep(samples: Float32Array, silences: readonly { start: number; end: number }[] = []): number {
+/** How far it is from each sample to the next, but for the edges of silences. */
+function* stepsOf(samples: Float32Array, silences: readonly { start: number; end: number }[]) {
   const edges = new Set(silences.flatMap(({ start, end }) => [start, end]))
+  for (let at = 1; at < samples.length; at++)
+    if (!edges.has(at)) yield { at, size: Math.abs((samples[at] as number) - (samples[at - 1] as number)) }
+}
+
+function largestStep(samples: Float32Array, silences: readonly { start: number; end: number }[] = []): number {
   let most = 0
-  for (let i = 1; i < samples.length; i++)
-    if (!edges.has(i)) most = Math.max(most, Math.abs((samples[i] as number) - (samples[i - 1] as number)))
+  for (const { size } of stepsOf(samples, silences)) most = Math.max(most, size)
   return most
+}
+
+/** How many places have larger steps than that; those right behind one another are one. */
+function placesWithSteps(
+  samples: Float32Array,
+  silences: readonly { start: number; end: number }[],
+  larger: number,
+): number {
+  let places = 0
+  let last = Number.NEGATIVE_INFINITY
+  for (const { at, size } of stepsOf(samples, silences)) {
+    if (size < larger) continue
+    if (at - last > 256) places++
+    last = at
+  }
+  return places
 }
 
 test.afterEach(async ({ page }, info) => {
@@ -164,10 +185,10 @@ test('switching lanes while it plays leaves no gap and no step, and keeps the pl
   // each silence was counted by the output when it ran dry: a switch makes none
   const silences = silencesIn(samples)
   expect(silences.length).toBeLessThanOrEqual(underruns)
-  // a machine that is too busy may miss the start of a change, and says so
+  // each step was counted as a change that the output had taken the start of: it steps there, and where it is mended
   const late = await lateOf(page)
   console.log(`    switch: ${late} changes late`)
-  if (late === 0) expect(largestStep(samples, silences)).toBeLessThan(1.6 * largestStep(source))
+  expect(placesWithSteps(samples, silences, 1.6 * largestStep(source))).toBeLessThanOrEqual(2 * late)
   for (let at = 0; at + 4800 < samples.length; at += 2400)
     expect(rms(samples.subarray(at, at + 4800))).toBeGreaterThan(0.01)
 })

@@ -177,11 +177,11 @@ export function createArranger(
   /** Strands that have been silent for longer than anything is written ahead. */
   function letGo() {
     const gone = leaving.filter(
-      (strand) => strand.silentFrom <= strands.free(0) || strands.isSilent(strand, strands.free(0)),
+      (strand) => strand.silentFrom <= strands.taken() || strands.isSilent(strand, strands.taken()),
     )
     if (gone.length === 0) return
     leaving = leaving.filter((strand) => !gone.includes(strand))
-    strands.order(strands.all.filter((strand) => !gone.includes(strand)))
+    strands.remove(gone)
   }
 
   function readInto(voice: PartVoice, at: number, out: StrandBlock) {

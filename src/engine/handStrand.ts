@@ -50,7 +50,6 @@ export function createHandStrand(overdub: Overdub, rate: number) {
   return {
     /** Hold a place of a sound: frames of it, and how fast it goes on by itself, 1 as it was played. */
     hold(audio: AudioBlock, order: HandOrder, gain: number, place: number, speed: number): number {
-      this.letGo()
       const begins = strands.free()
       const run = openHandRun(audio, order, rate, begins, place, speed)
       const own: Held = { run, strand: strands.add(gain, levelFrom(run.envelope, begins)) }

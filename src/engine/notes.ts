@@ -3,7 +3,7 @@ import type { NoteVoice } from '../core/play/noteVoice'
 import { crossings } from './metronome'
 import { type Guest, KEPT_FRAMES, type Overdub } from './overdub'
 import { MARK_FRAMES } from './ring'
-import { levelFrom, MARGIN_BLOCKS, type Strand, type StrandBlock, silentBlock } from './strands'
+import { levelFrom, type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** What a hand, a keyboard or a pad does. */
 export type NoteEvent = NoteOn | { readonly kind: 'off'; readonly note: number }
@@ -25,8 +25,6 @@ export interface NotedEvent {
   readonly note: number
   readonly kind: 'on' | 'off'
   readonly frame: number
-  /** the output had taken its very start before it was laid */
-  readonly isLate?: boolean
 }
 
 /** Notes that come round and round, as long as what plays stands. Frames of what is written. */
@@ -41,8 +39,6 @@ export interface Round {
 
 /** read beyond what is written: it may have been read on meanwhile */
 const SPARE_BLOCKS = 4
-/** room before what is laid, at most: 85 ms */
-const MOST_MARGIN_BLOCKS = 32
 /** how far behind a start that could be made now a key that is let go ends */
 const OFF_BEHIND_BLOCKS = 8
 
@@ -91,8 +87,6 @@ export function createNotes(
   let round: Round | undefined
   /** notes of a round are told from those that are struck */
   let roundNote = -1
-  /** blocks between what the output takes now and where a note may begin */
-  let margin = MARGIN_BLOCKS
 
   const guest: Guest = {
     write(at, mark, next) {
@@ -168,13 +162,13 @@ export function createNotes(
     if (!instrument) return undefined
     const voice = ensemble.open(instrument, event.key, event.velocity)
     if (event.at) return { event, instrument, voice, blocks: [], strand: undefined }
-    const needed = (strands.written - strands.free(margin)) / MARK_FRAMES + SPARE_BLOCKS
+    const needed = (strands.written - strands.free()) / MARK_FRAMES + SPARE_BLOCKS
     const blocks = Array.from({ length: needed }, (_, n) => read({ voice, begins: 0 }, n * MARK_FRAMES))
     // room for it is made before its frame is chosen: from there on little time is left
     return { event, instrument, voice, blocks, strand: strands.add() }
   }
 
-  function layNow({ event, instrument, voice, blocks, strand = strands.add() }: Opened, from: number) {
+  function layNow({ event, instrument, voice, blocks }: Opened, strand: Strand, from: number) {
     const one = ensemble.begin(event.note, instrument, event.key, voice, from)
     const laid = (strands.written - from) / MARK_FRAMES
     strand.level = levelFrom(one.envelope, from)
@@ -220,28 +214,30 @@ export function createNotes(
     /** Play events that came at once, in their order. @returns when each came to be heard, but for what waits. */
     play(events: readonly NoteEvent[]): readonly NotedEvent[] {
       const opened = new Map(events.map((event) => [event, event.kind === 'on' ? open(event) : undefined] as const))
-      const from = strands.free(margin)
+      const from = strands.free()
       // an end may come a little later than a start: it is heard as it was told
       const ends = from + OFF_BEHIND_BLOCKS * MARK_FRAMES
+      let changed = ends
       const noted = events.flatMap((event): NotedEvent[] => {
         if (event.kind === 'off') return letGo(event.note, ends)
         const own = opened.get(event)
         if (!own) return []
-        if (event.at) return layInTime(event.at, own, from)
-        layNow(own, from)
+        if (!own.strand) {
+          const begun = layInTime(event.at ?? new Float64Array(), own, from)
+          changed = Math.min(changed, begun[0]?.frame ?? changed)
+          return begun
+        }
+        layNow(own, own.strand, from)
+        changed = from
         return [{ note: event.note, kind: 'on', frame: from }]
       })
-      if (events.length > 0) strands.rewrite(from)
-      const isLate = [...opened.values()].some((own) => own?.strand) && strands.isPast(from)
-      if (!isLate) return noted
-      // an output that takes more at once is given more room from now on
-      margin = Math.min(MOST_MARGIN_BLOCKS, margin + MARGIN_BLOCKS / 2)
-      return noted.map((one) => ({ ...one, isLate }))
+      strands.rewrite(changed)
+      return noted
     },
     /** Let all fade away; what waits is forgotten. */
     hush() {
       waiting = []
-      const from = strands.free(margin)
+      const from = strands.free()
       ensemble.hush(from)
       strands.rewrite(from)
     },

@@ -6,6 +6,7 @@ import { createMetronome, crossings } from './metronome'
 import { createOverdub } from './overdub'
 import { createRingMemory, fillOf, MARK_FRAMES, openRing, playBlock, Slot } from './ring'
 import { soundInMemory } from './sound'
+import { createRoom } from './strands'
 
 const RATE = 48_000
 const tone = (seconds = 0.5, sampleRate = RATE) => sine({ hz: 1000, seconds, sampleRate })
@@ -47,6 +48,36 @@ function playing(ahead: number) {
     },
   }
 }
+
+describe('a change of what plays', () => {
+  it('that comes after the output has taken its start is told of, and later ones are given more room', () => {
+    let late = 0
+    const ring = openRing(createRingMemory())
+    ring.control[Slot.running] = 1
+    const { strands, write } = createOverdub(
+      ring,
+      RATE,
+      createRoom(() => late++),
+    )
+    const silent = new Float32Array(MARK_FRAMES)
+    const out = [new Float32Array(MARK_FRAMES), new Float32Array(MARK_FRAMES)] as const
+    while (fillOf(ring) < 100 * MARK_FRAMES) write(silent, silent, -1, -1)
+    const room = () => strands.nearest() - strands.taken()
+    const usual = room()
+    strands.rewrite(strands.nearest())
+    expect([late, room()]).toEqual([0, usual])
+    for (let n = 0; n < 9; n++) {
+      const from = strands.nearest()
+      // an output that takes more at once than was left before it
+      while (strands.taken() <= from) playBlock(ring, ...out)
+      strands.rewrite(from)
+      while (fillOf(ring) < 100 * MARK_FRAMES) write(silent, silent, -1, -1)
+    }
+    expect(late).toBe(9)
+    expect(room()).toBeGreaterThan(2 * usual)
+    expect(room()).toBeLessThanOrEqual(20 * MARK_FRAMES)
+  })
+})
 
 describe('an audition over what plays', () => {
   it('is heard within 30 ms, also over what was written long before, and lies on it sample for sample', () => {

@@ -1,7 +1,7 @@
 import { type Audition, type AuditionOrder, openAudition } from './audition'
 import { type ClickTrack, createMetronome, crossings } from './metronome'
 import { MARK_FRAMES, RING_FRAMES, type Ring } from './ring'
-import { createStrands, type Strand, type StrandBlock, silentBlock } from './strands'
+import { createStrands, type Room, type Strand, type StrandBlock, silentBlock } from './strands'
 
 /** When an audition begins: at once, or when what plays next passes one of these places. */
 export interface AuditionStart {
@@ -19,8 +19,8 @@ const STROKE_BLOCKS = 48
  * What plays is written well ahead, so that it never runs dry.
  * What is auditioned is laid over what is written already, so that it is heard almost at once.
  */
-export function createOverdub(ring: Ring, rate: number) {
-  const strands = createStrands(ring, rate)
+export function createOverdub(ring: Ring, rate: number, room?: Room) {
+  const strands = createStrands(ring, rate, room)
   const main = strands.add()
   const clicks = strands.add()
   const left = new Float32Array(MARK_FRAMES)
@@ -175,14 +175,13 @@ export function createOverdub(ring: Ring, rate: number) {
      * Let what `read` gives, block by block, take the place of the last `frames` of what plays.
      * It is faded over to as soon as may be.
      * `read` returns the source frame that a block begins at, `next` the one that it goes on with.
-     * @returns whether the output had taken the start of it before it was laid: then a step may be heard.
      */
     replace(
       frames: number,
       fadeFrames: number,
       read: (left: Float32Array, right: Float32Array) => number,
       next: () => number = () => -1,
-    ): boolean {
+    ) {
       const first = strands.written - frames
       const marks: number[] = []
       const fresh = Array.from({ length: frames / MARK_FRAMES }, () => {
@@ -195,11 +194,8 @@ export function createOverdub(ring: Ring, rate: number) {
       strands.lay(main, fresh, first, from, Math.min(fadeFrames, strands.written - from))
       // what is heard goes first: the output may take it any moment
       strands.rewrite(from)
-      const isLate = strands.isPast(from)
       remark(from, (at) => marks[(at - first) / MARK_FRAMES] ?? next())
-      if (click) strands.rewrite(from)
-      if (isLate) strands.giveRoom()
-      return isLate
+      if (click) strands.rewrite(strands.nearest())
     },
     /** whether any audition or guest still has something to give from here on */
     get sounds() {

@@ -105,7 +105,6 @@ export function createPlayback(events: PlaybackEvents) {
       return
     }
     if (data.type === 'noted') {
-      late += data.events.filter(({ isLate }) => isLate).length
       events.onNoted(data.events)
       return
     }

@@ -14,6 +14,7 @@ import type { HandEvent, MixSound, PlayerMessage, PlayerReport, RoundOrder } fro
 import { fillOf, MARK_FRAMES, openRing, RING_FRAMES, type Ring, Slot } from './ring'
 import { openSound } from './sound'
 import { createSoundRegistry } from './soundRegistry'
+import { createRoom } from './strands'
 
 /** before a lane begins that has to be prepared: its first moment may take longer than what is usually written ahead lasts */
 const SLOW_AHEAD_SECONDS = 0.3
@@ -46,6 +47,8 @@ let source: SoundSource | undefined
 let analysis: Analysis = {}
 let program: Program | undefined
 let overdub: Overdub | undefined
+/** what is learned of the output holds for all that is played */
+const room = createRoom(() => report({ type: 'late' }))
 
 /** What plays: a lane of the source, or the timeline. */
 interface Lead {
@@ -172,18 +175,20 @@ function handle(message: PlayerMessage) {
 let heldNow = 0
 
 function leadByHand(event: HandEvent) {
-  const led = (frame: number | undefined, place = 0, speed = 0) => {
-    if (frame !== undefined) report({ type: 'led', event: { hold: heldNow, kind: event.kind, frame, place, speed } })
+  const led = (kind: HandEvent['kind'], frame: number | undefined, place = 0, speed = 0) => {
+    if (frame !== undefined) report({ type: 'led', event: { hold: heldNow, kind, frame, place, speed } })
   }
-  if (event.kind === 'move') led(hand?.move(event.place, event.speed), event.place, event.speed)
-  else if (event.kind === 'let go') led(hand?.letGo())
-  else {
-    const audio = instruments.block(event.sound, event.shaping)
-    if (!audio) return
-    heldNow = event.hold
-    const { order, gain, place, speed } = event
-    led(hand?.hold(audio, order, gain, place, speed), place, speed)
+  if (event.kind === 'move') {
+    led('move', hand?.move(event.place, event.speed), event.place, event.speed)
+    return
   }
+  // there is one hand: what it held before is let go
+  led('let go', hand?.letGo())
+  const audio = event.kind === 'hold' ? instruments.block(event.sound, event.shaping) : undefined
+  if (event.kind !== 'hold' || !audio) return
+  heldNow = event.hold
+  const { order, gain, place, speed } = event
+  led('hold', hand?.hold(audio, order, gain, place, speed), place, speed)
 }
 
 /** Write silence, over which notes are heard at once. */
@@ -242,7 +247,7 @@ function reset(at: Ring, outputRate: number) {
   Atomics.store(at.control, Slot.write, 0)
   Atomics.store(at.control, Slot.closing, 0)
   Atomics.store(at.control, Slot.rate, outputRate)
-  overdub = createOverdub(at, outputRate)
+  overdub = createOverdub(at, outputRate, room)
   notes = createNotes(overdub, outputRate, instruments.get, (events) => report({ type: 'noted', events }))
   round = undefined
   hand = createHandStrand(overdub, outputRate)
@@ -380,7 +385,7 @@ const handOver: HandOver = {
     const fadeFrames = Math.round(seconds * rate)
     if (!ring || !mixer || !overdub || !over || over.frames < fadeFrames + LEAST_SPARE_FRAMES) return false
     mixer.restartAt(seekTo ?? over.sourceFrame)
-    if (overdub.replace(over.frames, fadeFrames, mixer.read, mixer.sourceFrame)) report({ type: 'late' })
+    overdub.replace(over.frames, fadeFrames, mixer.read, mixer.sourceFrame)
     if (mixer.ended) end(ring)
     return true
   },

@@ -1,11 +1,12 @@
 import { MARK_FRAMES, RING_FRAMES, type Ring, Slot, writeBlock } from './ring'
 
 /** blocks between what the output reads now and where something new may be laid over what is already written */
-export const MARGIN_BLOCKS = 10
+const MARGIN_BLOCKS = 10
 /** the same for what takes the place of what plays: it lies ready before it is laid */
 const NEAREST_BLOCKS = 4
-/** an output that takes more at once is given more room, up to this: 43 ms */
-const MOST_NEAREST_BLOCKS = 16
+/** what an output that takes much at once is given beyond that: so much more each time, up to 43 ms */
+const MORE_BLOCKS = 4
+const MOST_MORE_BLOCKS = 16
 const GAIN_SECONDS = 0.012
 
 /** One thing that sounds. What it was read as lies here until it has been played: nothing is ever read twice. */
@@ -46,16 +47,37 @@ export const silentBlock = (): StrandBlock => ({
   right: new Float32Array(MARK_FRAMES),
 })
 
+/** How much room an output needs beyond what is usual, learned from changes that it had taken the start of. */
+export interface Room {
+  readonly blocks: number
+  /** a change came too late */
+  late(): void
+}
+
+/** @param onLate  told each time that a change came too late: its start was not heard whole, or with a step. */
+export function createRoom(onLate: () => void = () => {}): Room {
+  let blocks = 0
+  return {
+    get blocks() {
+      return blocks
+    },
+    late() {
+      blocks = Math.min(MOST_MORE_BLOCKS, blocks + MORE_BLOCKS)
+      onLate()
+    },
+  }
+}
+
 /**
  * The writer's side of the ring: strands, each with what it has read ahead, and their sum.
  * A change sums again what is there. The voices are not asked again: that would be a seek, and a seek is heard.
  */
-export function createStrands(ring: Ring, rate: number) {
+export function createStrands(ring: Ring, rate: number, room: Room = createRoom()) {
   const left = new Float32Array(MARK_FRAMES)
   const right = new Float32Array(MARK_FRAMES)
   let strands: Strand[] = []
   let written = 0
-  let nearest = NEAREST_BLOCKS
+
   function gainAt({ gain: { from, to, at, frames } }: Strand, frame: number): number {
     if (frame >= at + frames) return to
     return frame < at ? from : from + ((to - from) * (frame - at)) / frames
@@ -81,26 +103,22 @@ export function createStrands(ring: Ring, rate: number) {
   }
 
   /** The first written frame that may still be changed, so many blocks ahead of what is read. */
-  function free(blocks = MARGIN_BLOCKS): number {
-    const read = Atomics.load(ring.control, Slot.read)
-    const ahead = (Atomics.load(ring.control, Slot.write) - read) | 0
-    const safe = written - ahead + blocks * MARK_FRAMES
-    return Math.min(written, Math.ceil(safe / MARK_FRAMES) * MARK_FRAMES)
+  const free = (blocks = MARGIN_BLOCKS) => Math.min(written, taken() + (blocks + room.blocks) * MARK_FRAMES)
+
+  /** The first written frame that the output has not taken yet, at the border of a block. */
+  function taken(): number {
+    const ahead = (Atomics.load(ring.control, Slot.write) - Atomics.load(ring.control, Slot.read)) | 0
+    return Math.ceil((written - ahead) / MARK_FRAMES) * MARK_FRAMES
   }
 
   return {
     get written() {
       return written
     },
-    free,
+    taken,
+    free: (): number => free(),
     /** The first frame at which something else may take the place of what plays. */
-    nearest: (): number => free(nearest),
-    /** The output had taken what was laid there before it was: later changes are given more room. */
-    giveRoom() {
-      nearest = Math.min(MOST_NEAREST_BLOCKS, nearest + NEAREST_BLOCKS)
-    },
-    /** Whether the output has taken a written frame, or what follows it: what was laid there may not be heard whole. */
-    isPast: (frame: number): boolean => free(0) > frame,
+    nearest: (): number => free(NEAREST_BLOCKS),
     add(gain = 1, level?: Level): Strand {
       const strand: Strand = {
         ...(level && { level }),
@@ -137,7 +155,7 @@ export function createStrands(ring: Ring, rate: number) {
       writeBlock(ring, left, right, mark)
       written += MARK_FRAMES
     },
-    /** Sum again what is written from a frame on; to be called once all is laid. */
+    /** Sum again what is written from a frame on, where a change begins; to be called once all is laid. */
     rewrite(from: number) {
       for (let at = from - (from % MARK_FRAMES); at < written; at += MARK_FRAMES) {
         sum(at)
@@ -147,6 +165,7 @@ export function createStrands(ring: Ring, rate: number) {
           ring.samples[2 * (base + i) + 1] = right[i] as number
         }
       }
+      if (taken() > from) room.late()
     },
     /**
      * Let blocks take the place of what a strand was read as, fading over from it.

@@ -9,7 +9,8 @@ export const HAND_BLOCK = 128
 /** how long a place takes to become another one under the hand, s */
 const GO_SECONDS = 0.012
 const RISE_SECONDS = 0.02
-const FALL_SECONDS = 0.08
+/** how long what is let go still sounds, s */
+export const HAND_FALL_SECONDS = 0.08
 const NEVER = 2 ** 50
 
 export interface StereoBlock {
@@ -60,7 +61,7 @@ export function openHandRun(
       hand.lead((frame - begins) * scale, next, GO_SECONDS * rate * scale, onward)
     },
     letGo(frame) {
-      envelope.release(frame - begins, Math.round(FALL_SECONDS * rate))
+      envelope.release(frame - begins, Math.round(HAND_FALL_SECONDS * rate))
     },
   }
 }
@@ -77,9 +78,6 @@ export interface PlayedHold {
   /** when it was let go; it is held to the end without */
   readonly off?: number
 }
-
-/** how long what is let go still sounds, s */
-export const HAND_FALL_SECONDS = FALL_SECONDS
 
 const newBlock = (): StereoBlock => ({ left: new Float32Array(HAND_BLOCK), right: new Float32Array(HAND_BLOCK) })
 

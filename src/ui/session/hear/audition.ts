@@ -76,20 +76,21 @@ const MOST_BEATS_AHEAD = 64
  * round. Undefined where it begins at once.
  */
 export function startsOf(state: State, start: 'now' | 'beat' | 'bar'): Float64Array | undefined {
+  if (start === 'now') return undefined
   const round = playback.roundBeat()
-  if (start !== 'now' && round !== undefined) {
+  if (round !== undefined) {
     const bar = start === 'bar' ? state.history.present.beatsPerBar : 1
     const first = Math.floor(round / bar)
     return Float64Array.from({ length: MOST_BEATS_AHEAD }, (_, n) => (first + n) * bar)
   }
-  if (start !== 'now' && state.mixPlaying) {
+  if (state.mixPlaying) {
     const { metre } = timelineOf(state)
     const from = Math.floor(playback.beat())
     const beats = Array.from({ length: MOST_BEATS_AHEAD }, (_, n) => from + n)
     return Float64Array.from(start === 'bar' ? beats.filter((beat) => metre.barAt(beat).beat === 0) : beats)
   }
   const source = selectedSource(state)
-  if (start === 'now' || !source || !state.playing) return undefined
+  if (!source || !state.playing) return undefined
   const { frames, bars } = beatsOf(source, state.knowledge[source.id])
   const places = start === 'bar' ? frames.filter((_, i) => bars[i]) : frames
   return places.length > 0 ? Float64Array.from(places) : undefined

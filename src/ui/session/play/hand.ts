@@ -9,7 +9,7 @@ import { holdTaken } from './takes'
 let holding = false
 let count = 0
 
-/** where the hand went last, when, and how fast it went on from there: source frames, ms, times the listening speed */
+/** where the hand went last, when, and how fast it went on from there: source frames, ms, 1 as it was played */
 let led = { source: '', rate: 48_000, frames: 0, place: 0, at: 0, speed: 0 }
 
 const ownSpeed = () => store.getState().outlook.hand.speed
