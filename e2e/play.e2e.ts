@@ -1,6 +1,6 @@
 import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
-import { choose, expect, heardSince, lateOf, listen, output, saved, sharedPart, test, type } from './bench'
+import { choose, expect, heardSince, lateOf, listen, saved, sharedPart, test, type } from './bench'
 
 const pads = (page: Page) => page.getByRole('region', { name: 'Pads' }).getByRole('button', { name: /^Pad / })
 const pad = (page: Page, n: number) => page.getByRole('button', { name: new RegExp(`^Pad ${n},`) })
@@ -56,7 +56,6 @@ test('a pad is heard soon after its key, by the samples that went out @listens',
   expect(first).toBeGreaterThanOrEqual(0)
   // it was let go: silence again
   expect(samples.subarray(-4800).every((value) => value === 0)).toBe(true)
-  expect((await output(page)).underruns).toBe(0)
 })
 
 test('a take is, sample for sample, what was heard, as a file too; it stays, and is taken back by one step @listens', async ({

@@ -3,8 +3,6 @@ import { basename, join, relative } from 'node:path'
 import {
   AppError,
   type AudioBlock,
-  bytesInMemory,
-  type DecodedFile,
   finish,
   type Knowledge,
   type KnowOptions,
@@ -13,18 +11,14 @@ import {
   knowledgeOf,
   knowRhythm,
   knowTones,
-  type SoundSource,
   soundSource,
   type Tones,
 } from '../core'
-import { decodeFile } from '../host/decodeFile'
 import { errorText } from '../host/errorText'
-import { warningsOf } from '../host/pcmFile'
 import { acceptedEndings } from '../host/sniff'
-import { taggedTempo } from '../host/taggedTempo'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
-import { pcmFileAt, pcmSourceAt, readBytes, shared } from './files'
+import { type FilePlace, type OpenSound, pcmSourceAt, readSound, shared, sourceOf } from './files'
 import { offGridFound } from './offGrid'
 import type { Terminal } from './terminal'
 import { askThread, askThreads, threadsFrom } from './threads'
@@ -159,34 +153,12 @@ export function serveKnowledge({ sensitivity }: { readonly sensitivity: number }
 /**
  * A sound as it is given to another thread: in memory that both see, or in a file that each reads where it needs it.
  */
-type Given = AudioBlock | { readonly pcmFile: string }
+type Given = AudioBlock | { readonly pcmFile: FilePlace }
 
 /** The tones of a sound, for a thread beside the one that finds its rhythm. */
 export const serveTones = (given: Given) => (): Tones => {
   const sound = 'pcmFile' in given ? pcmSourceAt(given.pcmFile) : given
   return finish(knowTones(sound))
-}
-
-/** larger files stay where they are, if they can be read anywhere */
-const MOST_BYTES_IN_MEMORY = 2 ** 26
-
-interface ReadSound {
-  readonly sound: AudioBlock | SoundSource
-  readonly taggedBpm: number | undefined
-  readonly warnings: DecodedFile['warnings']
-  readonly given: () => Given
-}
-
-async function readSound(file: string): Promise<ReadSound> {
-  const large = (await bytesOf([file])) > MOST_BYTES_IN_MEMORY
-  const wav = large ? pcmFileAt(file) : undefined
-  if (wav) {
-    const taggedBpm = await taggedTempo(wav.bytes)
-    return { sound: wav.source, taggedBpm, warnings: warningsOf(wav, basename(file)), given: () => ({ pcmFile: file }) }
-  }
-  const bytes = await readBytes(file)
-  const { audio, warnings } = await decodeFile(bytes, basename(file))
-  return { sound: audio, taggedBpm: await taggedTempo(bytesInMemory(bytes)), warnings, given: () => shared(audio) }
 }
 
 export async function knowFile(
@@ -197,32 +169,31 @@ export async function knowFile(
     progress,
   }: { readonly sensitivity?: number; readonly threads: Threads; readonly progress?: Terminal['progress'] },
 ): Promise<KnownFile> {
-  const read = await readSound(file)
-  const { taggedBpm } = read
+  const { sound, taggedBpm, warnings } = await readSound(file)
   const options: KnowOptions = {
     file: basename(file),
     ...(taggedBpm !== undefined && { taggedBpm }),
     ...(sensitivity !== undefined && { sensitivity }),
   }
   return {
-    knowledge: await knowSound(read, options, threads, progress),
-    sampleRate: read.sound.sampleRate,
-    warnings: read.warnings.map(({ code, details }) => errorText(new AppError(code, details))),
+    knowledge: await knowSound(sound, options, threads, progress),
+    sampleRate: sourceOf(sound).sampleRate,
+    warnings: warnings.map(({ code, details }) => errorText(new AppError(code, details))),
   }
 }
 
 /** The same answer whatever the threads; a long sound's two halves go side by side. */
 async function knowSound(
-  { sound, given }: ReadSound,
+  sound: OpenSound,
   options: KnowOptions,
   threads: Threads,
   progress: Terminal['progress'] = () => undefined,
 ): Promise<Knowledge> {
-  const { frames, sampleRate } = soundSource(sound)
-  if (threads(frames >= LONG_SECONDS * sampleRate) < 2) return drive(know(sound, options), progress)
-  const both = given()
+  const { frames, sampleRate } = soundSource(sourceOf(sound))
+  if (threads(frames >= LONG_SECONDS * sampleRate) < 2) return drive(know(sourceOf(sound), options), progress)
+  const both: Given = 'audio' in sound ? shared(sound.audio) : { pcmFile: sound.pcmFile }
   const tones = askThread<Tones>('tones', both)
-  const rhythm = drive(knowRhythm('pcmFile' in both ? sound : both, options), progress)
+  const rhythm = drive(knowRhythm('pcmFile' in both ? sourceOf(sound) : both, options), progress)
   return knowledgeOf(rhythm, await tones)
 }
 

@@ -4,8 +4,9 @@ import { basename, dirname, extname, join, relative, resolve } from 'node:path'
 import papaparse from 'papaparse'
 import { AppError } from '../core'
 import { acceptedEndings } from '../host/sniff'
+import { aimOf } from './aims'
 import { type Arguments, readArguments, UsageError } from './args'
-import { type BatchAim, type BatchJob, type BatchKey, type BatchOrder, type BatchRow, makeBatchFile } from './batchFile'
+import { type BatchJob, type BatchKey, type BatchOrder, type BatchRow, makeBatchFile } from './batchFile'
 import { dbText } from './files'
 import { isSameFile, makeFolder, partialFile, unwritable } from './places'
 import { methodOf, RENDER_FLAGS, recipeFrom } from './recipeFlags'
@@ -97,28 +98,8 @@ async function orderFrom(args: Arguments): Promise<BatchOrder> {
   const method = text === AUTO ? undefined : methodOf(text).id
   const { depth, rate } = outputFlags(args)
   const recipe = await recipeFrom(args, method ?? 'wsola', args.number('stretch') ?? 1)
-  return { aim: aimFrom(args), key: keyFrom(args.text('key')), recipe, method, depth, rate }
-}
-
-function aimFrom(args: Arguments): BatchAim {
-  const positive = (text: string) => {
-    const value = text.trim() === '' ? Number.NaN : Number(text)
-    return Number.isFinite(value) && value > 0 ? value : undefined
-  }
-  const seconds = args.text('seconds')
-  if (seconds !== undefined) {
-    const value = positive(seconds)
-    if (value === undefined) throw new UsageError(`--seconds takes a length over 0, not "${seconds}"`)
-    return { kind: 'seconds', seconds: value }
-  }
-  const bpm = args.text('bpm')
-  if (bpm === undefined) return { kind: 'stretch', stretch: args.number('stretch') ?? 1 }
-  const [first = '', second, ...more] = bpm.split(':')
-  const to = positive(second ?? first)
-  const from = second === undefined ? undefined : positive(first)
-  if (to === undefined || more.length > 0 || (second !== undefined && from === undefined))
-    throw new UsageError(`--bpm takes a tempo, like 120, or FROM:TO, not "${bpm}"`)
-  return { kind: 'bpm', from, to }
+  const aim = aimOf(args) ?? { kind: 'stretch', stretch: recipe.stretch }
+  return { aim, key: keyFrom(args.text('key')), recipe, method, depth, rate }
 }
 
 const NOTES = { C: 0, D: 2, E: 4, F: 5, G: 7, A: 9, B: 11 } as const
@@ -158,20 +139,24 @@ function filesOf(inputs: readonly string[], folder: string): { readonly input: s
     if (inside.length === 0) throw new AppError('folder/no-sounds', { folder: input })
     return inside.sort().map((name) => ({ input: join(input, name), name }))
   })
-  const seen = new Set<string>()
+  // what differs in its ending alone keeps it; what has one name from several folders is counted
+  const taken = new Set<string>()
+  const free = (names: Iterable<string>) => {
+    for (const name of names) if (!taken.has(name.toLowerCase())) return name
+    throw new RangeError('no name is free')
+  }
   return found.map(({ input, name }) => {
-    const base = name.slice(0, name.length - extname(name).length)
-    // sounds that differ in their ending alone keep it; others of one name are counted
-    const tries = [`${base}.wav`, `${name}.wav`]
-    for (let n = 2; tries.some((one) => seen.has(one.toLowerCase())) && tries.length < 10_000; n++) {
-      const free = tries.find((one) => !seen.has(one.toLowerCase()))
-      if (free) break
-      tries.push(`${base} ${n}.wav`)
-    }
-    const output = tries.find((one) => !seen.has(one.toLowerCase())) ?? `${base}.wav`
-    seen.add(output.toLowerCase())
+    const output = free(namesFor(name))
+    taken.add(output.toLowerCase())
     return { input, output }
   })
+}
+
+function* namesFor(name: string): Generator<string> {
+  const base = name.slice(0, name.length - extname(name).length)
+  yield `${base}.wav`
+  yield `${name}.wav`
+  for (let n = 2; ; n++) yield `${base} ${n}.wav`
 }
 
 const standsThere = (input: string, target: string) =>

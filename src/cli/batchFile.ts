@@ -1,12 +1,10 @@
-import { closeSync, openSync, statSync } from 'node:fs'
+import { appendFileSync, writeFileSync } from 'node:fs'
 import { basename } from 'node:path'
 import {
   type Analysis,
   AppError,
-  bytesInMemory,
   type ExportFacts,
   exportFacts,
-  exportPieceTask,
   finish,
   type Knowledge,
   keyName,
@@ -19,17 +17,17 @@ import {
   type Rhythm,
   readingOf,
   type SampleFormat,
+  type SoundSource,
   soundSource,
-  stretchForFrames,
   suggestMethod,
 } from '../core'
-import { decodeFile } from '../host/decodeFile'
 import { errorText } from '../host/errorText'
-import { warningsOf } from '../host/pcmFile'
-import { taggedTempo } from '../host/taggedTempo'
 import { keyInterval } from '../session/target'
-import { type OpenSound, openPcmSound, ownFormat, pcmFileAt, readBytes, sourceOf, writeAll } from './files'
+import { type Aim, stretchFor } from './aims'
+import { type OpenSound, readSound, sourceOf } from './files'
+import { makePieces } from './pieces'
 import { unwritable } from './places'
+import { exportOrder } from './render'
 
 /** One file of a batch: what is to become of it, done by whichever thread is free. */
 
@@ -38,14 +36,9 @@ export interface BatchKey {
   readonly mode: 'major' | 'minor' | undefined
 }
 
-export type BatchAim =
-  | { readonly kind: 'stretch'; readonly stretch: number }
-  | { readonly kind: 'seconds'; readonly seconds: number }
-  | { readonly kind: 'bpm'; readonly from: number | undefined; readonly to: number }
-
 /** What is to become of every file. Plain data. */
 export interface BatchOrder {
-  readonly aim: BatchAim
+  readonly aim: Aim
   /** brought to this key by the shorter way */
   readonly key: BatchKey | undefined
   /** its stretch and its method follow from the file where they are not said */
@@ -89,36 +82,12 @@ export interface BatchRow {
   readonly clippedSamples?: number
 }
 
-/** below it a tempo is not worked from, below the second it is worked from in doubt */
-const LEAST_TEMPO = 0.5
-const SURE_TEMPO = 0.8
+/** below it a tempo, or a key, is worked from in doubt; below the other no key is */
+const SURE = 0.8
 const LEAST_KEY = 0.3
-/** larger files stay where they are, if they can be read anywhere */
-const MOST_BYTES_IN_MEMORY = 2 ** 26
-
-interface Read {
-  readonly sound: OpenSound
-  readonly taggedBpm: number | undefined
-  readonly warnings: readonly string[]
-}
-
-async function read(file: string): Promise<Read> {
-  const told = (all: readonly { readonly code: string; readonly details: AppError['details'] }[]) =>
-    all.map(({ code, details }) => errorText(new AppError(code, details)))
-  const large = (statSync(file, { throwIfNoEntry: false })?.size ?? 0) > MOST_BYTES_IN_MEMORY
-  const pcm = large ? pcmFileAt(file) : undefined
-  if (pcm) {
-    const sound = openPcmSound(file, () => undefined) as OpenSound
-    return { sound, taggedBpm: await taggedTempo(pcm.bytes), warnings: told(warningsOf(pcm, basename(file))) }
-  }
-  const bytes = await readBytes(file)
-  const decoded = await decodeFile(bytes, basename(file))
-  return { sound: decoded, taggedBpm: await taggedTempo(bytesInMemory(bytes)), warnings: told(decoded.warnings) }
-}
 
 /** The recipe of a file, with what was found out for it and what is doubtful about that. @throws {AppError} */
-function recipeFor(order: BatchOrder, { sound, taggedBpm }: Read, file: string) {
-  const source = soundSource(sourceOf(sound))
+function recipeFor(order: BatchOrder, source: SoundSource, taggedBpm: number | undefined, file: string) {
   // each half is only asked where it is needed: finding out takes as long as rendering
   let rhythm: Rhythm | undefined
   let known: Knowledge | undefined
@@ -131,28 +100,19 @@ function recipeFor(order: BatchOrder, { sound, taggedBpm }: Read, file: string) 
     return known
   }
   const doubts: string[] = []
-  const { aim } = order
-  let { stretch } = order.recipe
-  if (aim.kind === 'stretch') stretch = aim.stretch
-  else if (aim.kind === 'seconds')
-    stretch = stretchForFrames(source.frames, Math.max(1, Math.round(aim.seconds * source.sampleRate)))
-  else {
-    let { from } = aim
-    if (from === undefined) {
-      const { bpm, confidence } = rhythmOf().tempo
-      if (bpm === undefined || confidence < LEAST_TEMPO) throw new AppError('batch/no-tempo', { file: basename(file) })
-      if (confidence < SURE_TEMPO) doubts.push(`tempo ${Math.round(100 * confidence)} % sure`)
-      from = bpm
-    }
-    stretch = from / aim.to
-  }
+  const stretch = stretchFor(order.aim, source, () => {
+    const { tempo } = rhythmOf()
+    if (tempo.confidence < SURE) doubts.push(`tempo ${Math.round(100 * tempo.confidence)} % sure`)
+    return tempo
+  })
+  if (stretch === undefined) throw new AppError('batch/no-tempo', { file: basename(file) })
   let { pitchSemitones } = order.recipe
   if (order.key) {
     const { root, mode, confidence } = knowledge().pitch
     if (root === undefined || confidence < LEAST_KEY) doubts.push('no key found: its pitch stays')
     else {
       pitchSemitones += keyInterval({ root, ...(mode && { mode }) }, order.key as Parameters<typeof keyInterval>[1])
-      if (confidence < SURE_TEMPO) doubts.push(`key ${Math.round(100 * confidence)} % sure`)
+      if (confidence < SURE) doubts.push(`key ${Math.round(100 * confidence)} % sure`)
     }
   }
   const isPlain = stretch === 1 && pitchSemitones === 0
@@ -160,17 +120,17 @@ function recipeFor(order: BatchOrder, { sound, taggedBpm }: Read, file: string) 
     order.method ?? (isPlain ? order.recipe.methodId : suggestMethod(knowledge().material, stretch).methodId)
   const reading = known && readingOf(stretch, naturalRange(known.material.kind), pitchSemitones)
   if (reading?.startsWith('clearly')) doubts.push(reading)
-  return { recipe: { ...order.recipe, stretch, pitchSemitones, methodId }, known, rhythm, reading, doubts, source }
+  return { recipe: { ...order.recipe, stretch, pitchSemitones, methodId }, known, rhythm, reading, doubts }
 }
 
 /** Make one file. What fails says so, and loses none of the others. */
 export async function makeBatchFile(order: BatchOrder, { input, output, part }: BatchJob): Promise<BatchRow> {
   const about = { file: input, output }
   try {
-    const own = await read(input)
-    const { recipe, known, rhythm, reading, doubts, source } = recipeFor(order, own, input)
-    const { sound } = own
-    const facts = write(sound, recipe, order, part, output, rhythm && { attacks: rhythm.attacks })
+    const { sound, taggedBpm, warnings } = await readSound(input)
+    const source = soundSource(sourceOf(sound))
+    const { recipe, known, rhythm, reading, doubts } = recipeFor(order, source, taggedBpm, input)
+    const facts = await write(sound, recipe, order, part, output, rhythm && { attacks: rhythm.attacks })
     const rate = order.rate ?? source.sampleRate
     return {
       ...about,
@@ -182,7 +142,7 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
       semitones: recipe.pitchSemitones,
       method: recipe.methodId,
       ...(reading && { reading }),
-      doubts: [...doubts, ...own.warnings],
+      doubts: [...doubts, ...warnings.map(({ code, details }) => errorText(new AppError(code, details)))],
       sourceSeconds: source.frames / source.sampleRate,
       seconds: facts.frames / rate,
       rate,
@@ -195,44 +155,24 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
   }
 }
 
-function write(
+/** What is done with a file that is written has a place for it: its pieces go to where they belong. */
+async function write(
   sound: OpenSound,
   recipe: Recipe,
-  order: BatchOrder,
+  { depth, rate }: BatchOrder,
   part: string,
   output: string,
   known: Analysis | undefined,
-): ExportFacts {
-  const asked = {
-    recipe,
-    format: order.depth ?? ownFormat(sound),
-    markers: sound.markers,
-    rate: order.rate,
-    sourceBits: sound.depth?.float ? undefined : sound.depth?.bits,
-  }
-  const plan = finish(planExportTask(sourceOf(sound), asked, known))
-  let fd: number
+): Promise<ExportFacts> {
+  const order = exportOrder(sound, recipe, { depth, rate })
+  const plan = finish(planExportTask(sourceOf(sound), order, known))
   try {
-    fd = openSync(part, 'w')
-  } catch (error) {
-    throw unwritable(output, error)
-  }
-  try {
-    let at = 0
-    const put = (bytes: Uint8Array) => {
-      try {
-        writeAll(fd, bytes, at)
-      } catch (error) {
-        throw unwritable(output, error)
-      }
-      at += bytes.length
-    }
-    put(plan.header)
-    const made = plan.pieces.map((_, piece) => finish(exportPieceTask(sourceOf(sound), asked, plan, piece, put)))
-    put(plan.footer)
+    writeFileSync(part, plan.header)
+    const made = await makePieces(sound, { order, plan, place: part, target: output }, 1)
+    appendFileSync(part, plan.footer)
     return exportFacts(plan, made)
-  } finally {
-    closeSync(fd)
+  } catch (error) {
+    throw error instanceof AppError ? error : unwritable(output, error)
   }
 }
 

@@ -1,4 +1,4 @@
-import { closeSync, fstatSync, openSync, readSync, writeSync } from 'node:fs'
+import { closeSync, fstatSync, openSync, readSync, statSync, writeSync } from 'node:fs'
 import { readFile, stat } from 'node:fs/promises'
 import { basename } from 'node:path'
 import {
@@ -6,6 +6,7 @@ import {
   type AudioBlock,
   amplitudeToDb,
   type ByteSource,
+  bytesInMemory,
   type DecodedFile,
   type PcmFile,
   type SampleFormat,
@@ -15,6 +16,7 @@ import { decodeFile } from '../host/decodeFile'
 import { errnoText } from '../host/errnoText'
 import { errorText } from '../host/errorText'
 import { openPcmFile, warningsOf } from '../host/pcmFile'
+import { taggedTempo } from '../host/taggedTempo'
 
 export async function readBytes(file: string): Promise<Uint8Array> {
   try {
@@ -71,6 +73,27 @@ export function openPcmSound(place: FilePlace, err: (line: string) => void): Ope
   warn(warningsOf(pcm, nameOf(place)), err)
   const { source, depth, markers, container } = pcm
   return { pcmFile: place, source, depth, markers, container }
+}
+
+/** larger files stay where they are, if they can be read anywhere */
+const MOST_BYTES_IN_MEMORY = 2 ** 26
+
+/** As `openSound`, with what its tags say of a tempo. What is small comes into memory: it is read more than once. */
+export async function readSound(file: string): Promise<{
+  readonly sound: OpenSound
+  readonly taggedBpm: number | undefined
+  readonly warnings: DecodedFile['warnings']
+}> {
+  const large = (statSync(file, { throwIfNoEntry: false })?.size ?? 0) > MOST_BYTES_IN_MEMORY
+  const pcm = large ? pcmFileAt(file) : undefined
+  if (pcm) {
+    const { source, depth, markers, container, bytes } = pcm
+    const sound = { pcmFile: file, source, depth, markers, container }
+    return { sound, taggedBpm: await taggedTempo(bytes), warnings: warningsOf(pcm, basename(file)) }
+  }
+  const bytes = await readBytes(file)
+  const sound = await decodeFile(bytes, basename(file))
+  return { sound, taggedBpm: await taggedTempo(bytesInMemory(bytes)), warnings: sound.warnings }
 }
 
 export const sourceOf = (sound: OpenSound): AudioBlock | SoundSource => ('audio' in sound ? sound.audio : sound.source)

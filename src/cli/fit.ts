@@ -1,5 +1,6 @@
 import { basename } from 'node:path'
-import { type Knowledge, know, soundSource, stretchForFrames, suggestMethod } from '../core'
+import { type Knowledge, know, soundSource, suggestMethod } from '../core'
+import { type Aim, aimOf, positive, stretchFor } from './aims'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'
@@ -7,9 +8,6 @@ import { methodOf, RENDER_FLAGS, recipeFrom } from './recipeFlags'
 import { checkOutput, checkTarget, renderFile } from './render'
 import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
-
-/** how sure a found tempo has to be to start from */
-const LEAST_CONFIDENCE = 0.5
 
 /** `fit IN OUT.wav`: says what the result is to be, and lets the stretch and the method follow. */
 export async function fitSound(words: readonly string[], terminal: Terminal) {
@@ -22,7 +20,7 @@ export async function fitSound(words: readonly string[], terminal: Terminal) {
   const threads = threadsFrom(args)
   const chosen = args.text('method')
   if (chosen !== undefined) methodOf(chosen)
-  const aim = aimOf(args)
+  const aim = fitAim(args)
 
   const sound = await openSound(input, err)
   await checkTarget(args, input, output, terminal)
@@ -33,7 +31,8 @@ export async function fitSound(words: readonly string[], terminal: Terminal) {
     known ??= drive(know(source, { file: basename(input) }), progress)
     return known
   }
-  const stretch = stretchFor(aim, knowledge, source.frames, source.sampleRate)
+  const stretch = stretchFor(aim, source, () => knowledge().tempo)
+  if (stretch === undefined) throw new UsageError('its tempo could not be told: say it, like --bpm 128:120')
   const suggested = chosen === undefined ? suggestMethod(knowledge().material, stretch) : undefined
   const recipe = await recipeFrom(args, suggested?.methodId ?? (chosen as string), stretch)
   const why = suggested ? ` (${knowledge().material.kind}: ${suggested.why})` : ''
@@ -41,32 +40,10 @@ export async function fitSound(words: readonly string[], terminal: Terminal) {
   await renderFile(sound, recipe, written, output, threads, terminal)
 }
 
-type Aim =
-  | { readonly kind: 'seconds'; readonly seconds: number }
-  | { readonly kind: 'bpm'; readonly from: number | undefined; readonly to: number }
-
-const positive = (text: string | undefined) => {
-  const value = Number(text)
-  return text !== undefined && text.trim() !== '' && Number.isFinite(value) && value > 0 ? value : undefined
-}
-
-function aimOf(args: Arguments): Aim {
-  const seconds = args.text('seconds')
-  if (seconds !== undefined) {
-    const value = positive(seconds)
-    if (value === undefined) throw new UsageError(`--seconds takes a length over 0, not "${seconds}"`)
-    return { kind: 'seconds', seconds: value }
-  }
-  const bpm = args.text('bpm')
-  if (bpm !== undefined) {
-    const [first, second, ...more] = bpm.split(':')
-    const to = positive(second ?? first)
-    const from = second === undefined || first === '' ? undefined : positive(first)
-    if (to === undefined || more.length > 0 || (second !== undefined && first !== '' && from === undefined)) {
-      throw new UsageError(`--bpm takes FROM:TO in beats a minute, like 128:120, not "${bpm}"`)
-    }
-    return { kind: 'bpm', from, to }
-  }
+/** The aim of a fit: also so many bars at a tempo. */
+function fitAim(args: Arguments): Aim {
+  const aim = aimOf(args)
+  if (aim) return aim
   const text = args.text('bars') as string
   const [bars, at, ...more] = text.split('@').map(positive)
   const beats = args.number('beats-per-bar') ?? 4
@@ -75,14 +52,4 @@ function aimOf(args: Arguments): Aim {
   }
   if (!(beats >= 1 && beats <= 32)) throw new UsageError('--beats-per-bar takes 1 to 32')
   return { kind: 'seconds', seconds: (bars * beats * 60) / at }
-}
-
-function stretchFor(aim: Aim, knowledge: () => Knowledge, frames: number, sampleRate: number): number {
-  if (aim.kind === 'seconds') return stretchForFrames(frames, Math.max(1, Math.round(aim.seconds * sampleRate)))
-  if (aim.from !== undefined) return aim.from / aim.to
-  const { bpm, confidence } = knowledge().tempo
-  if (bpm === undefined || confidence < LEAST_CONFIDENCE) {
-    throw new UsageError('its tempo could not be told: say it, like --bpm 128:120')
-  }
-  return bpm / aim.to
 }

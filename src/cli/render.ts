@@ -1,6 +1,7 @@
 import {
   type Analysis,
   AppError,
+  type ExportOrder,
   exportFacts,
   methods,
   planExportTask,
@@ -69,6 +70,15 @@ export async function checkTarget(args: Arguments, input: string, output: string
     throw new AppError('file/is-input', { file: output })
 }
 
+/** What a file of a sound's result is to be: as deep as the sound, with its markers, where nothing else is asked. */
+export const exportOrder = (sound: OpenSound, recipe: Recipe, { depth, rate }: Written): ExportOrder => ({
+  recipe,
+  format: depth ?? ownFormat(sound),
+  markers: sound.markers,
+  rate,
+  sourceBits: sound.depth?.float ? undefined : sound.depth?.bits,
+})
+
 export async function renderFile(
   sound: OpenSound,
   recipe: Recipe,
@@ -78,14 +88,8 @@ export async function renderFile(
   { out, err, progress }: Terminal,
   known?: Analysis,
 ) {
-  const format = depth ?? ownFormat(sound)
-  const order = {
-    recipe,
-    format,
-    markers: sound.markers,
-    rate,
-    sourceBits: sound.depth?.float ? undefined : sound.depth?.bits,
-  }
+  const order = exportOrder(sound, recipe, { depth, rate })
+  const { format } = order
   const sink = partialFile(output)
   try {
     const plan = drive(planExportTask(sourceOf(sound), order, known), progress, { from: 0, to: ANALYSING })
