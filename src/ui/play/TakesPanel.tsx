@@ -292,7 +292,7 @@ function Played({ take }: { readonly take: Take }) {
   const sources = useSession((state) => state.history.present.sources)
   const at = (frames: number) => timeText(frames / take.rate)
   const row = (key: string, when: number, what: string, length: string, label: string, remove: () => void) => (
-    <li key={key} className="flex items-center gap-3 border-t border-rule py-0.5">
+    <li key={key} className="flex items-center gap-3 border-rule py-0.5 not-first:border-t">
       <span className="w-[64px] text-soft tabular-nums">{at(when)}</span>
       <span className="min-w-0 flex-1 truncate">{what}</span>
       <span className="w-[90px] text-right text-soft tabular-nums">{length}</span>

@@ -156,7 +156,10 @@ export const markPick = () => (open ? endPick() : beginPick())
 /** Several pieces at once, one step of undo. */
 export function addPicks(source: Source, pieces: readonly { from: number; to: number; name: string }[]) {
   const gesture = newGesture('picks')
+  const { playPanel } = getState().outlook
   for (const { from, to, name } of pieces) addPick(source, from, to, name, gesture)
+  // they may come late, while something else is looked at
+  setOutlook({ playPanel })
 }
 
 const PLAIN_KEYS = {
