@@ -6,7 +6,7 @@ import { root } from './bundle.mjs'
 import { run, tool } from './setup.mjs'
 
 /** pages of 64 KB; a fixed size, since memory that grows takes all views with it */
-const PAGES = '640'
+const PAGES = '704'
 const target = join(root, 'src/core/kernels/module.generated.ts')
 
 const built = build()

@@ -15,6 +15,9 @@ const POSITIONS = 1024
 const SLOT_BYTES = 270_336
 /** as many tables as keys that may sound at once: laid again and again they would take longer than what is read by them */
 const SLOTS = 64
+/** the same of tables that do not blend: there are few of them at a time */
+const LARGE_SLOT_BYTES = 1_572_864
+const LARGE_SLOTS = 2
 
 interface Areas {
   readonly a: number
@@ -23,6 +26,7 @@ interface Areas {
   readonly outB: number
   readonly positions: number
   readonly slotOf: Slots<SincTable>
+  readonly largeSlotOf: Slots<SincTable>
 }
 
 const areas = new WeakMap<Kernels, Areas | undefined>()
@@ -36,12 +40,22 @@ function areasOf(own: Kernels): Areas | undefined {
       4 * POSITIONS,
       8 * POSITIONS,
       ...Array(SLOTS).fill(SLOT_BYTES),
+      ...Array(LARGE_SLOTS).fill(LARGE_SLOT_BYTES),
     ]
     const places = sizes.map((bytes) => own.take(bytes))
     if (places.some((at) => at === undefined)) areas.set(own, undefined)
     else {
       const [a, b, outA, outB, positions, ...slots] = places as [number, number, number, number, number, ...number[]]
-      areas.set(own, { a, b, outA, outB, positions, slotOf: slotsFor(slots, (table, at) => layTable(own, table, at)) })
+      const slotOf = (some: readonly number[]) => slotsFor<SincTable>(some, (table, at) => layTable(own, table, at))
+      areas.set(own, {
+        a,
+        b,
+        outA,
+        outB,
+        positions,
+        slotOf: slotOf(slots.slice(0, SLOTS)),
+        largeSlotOf: slotOf(slots.slice(SLOTS)),
+      })
     }
   }
   return areas.get(own)
@@ -76,14 +90,16 @@ export type ReadPositions = (
 export function positionKernel(table: SincTable, hair: number): ReadPositions | undefined {
   const own = kernels()
   const taps = padded(2 * table.half)
-  if (!own || 4 * taps * (table.phases + 1) > SLOT_BYTES || 2 * taps > FRAMES) return undefined
+  const bytes = 4 * taps * (table.phases + 1)
+  if (!own || bytes > LARGE_SLOT_BYTES || 2 * taps > FRAMES) return undefined
   const at = areasOf(own)
   if (!at) return undefined
+  const slotOf = bytes > SLOT_BYTES ? at.largeSlotOf : at.slotOf
   const view = (place: number, frames: number) => own.floats.subarray(place / 4, place / 4 + frames)
   const asked = new Float64Array(own.memory.buffer, at.positions, POSITIONS)
 
   return (channels, positions, count, values, offset) => {
-    const slot = at.slotOf(table)
+    const slot = slotOf(table)
     for (let done = 0; done < count; ) {
       const first = Math.floor((positions[done] as number) + hair) - table.half + 1
       // as many as the area holds frames for

@@ -5,8 +5,9 @@ import { readBack } from '../methods/readBack'
 /** Rates that a file can be written at, Hz. */
 export const RATE_RANGE = { min: 8000, max: 384_000 } as const
 
-/** zero crossings of the kernel: flat to 0.85 of the lower Nyquist */
-const WIDTH = 96
+/** zero crossings of the kernel, and what it keeps out: flat to 0.9 of the lower Nyquist, nothing passes above all of it */
+const WIDTH = 184
+const ATTENUATION_DB = 132
 
 /** How many frames a result has at another rate. */
 export const framesAtRate = (frames: number, sampleRate: number, rate: number) =>
@@ -28,7 +29,7 @@ export function atRate(
   if (!(rate >= RATE_RANGE.min && rate <= RATE_RANGE.max))
     throw new RangeError(`atRate: rate must be ${RATE_RANGE.min}..${RATE_RANGE.max} Hz, got ${rate}`)
   const speed = sampleRate / rate
-  const reader = createSincReader(WIDTH, speed)
+  const reader = createSincReader(WIDTH, speed, ATTENUATION_DB, true)
   return readBack(voice, channelCount, {
     reach: reader.reachFrames,
     mostRatio: speed,
