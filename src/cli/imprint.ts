@@ -46,7 +46,7 @@ export async function imprintSound(words: readonly string[], terminal: Terminal)
     frames,
     format,
     markers: NO_MARKERS,
-    dither: true,
+    dither: 'flat',
     seed: 1,
   })
   const sink = partialFile(output)

@@ -58,7 +58,7 @@ function openLayer(
   format: SampleFormat,
 ) {
   const sink = partialFile(name)
-  const dither = format === '16'
+  const dither = 'flat'
   const writer = createWavWriter({ sampleRate, channelCount, frames, format, markers, dither, seed: 1 })
   let peak = 0
   sink.write(writer.header)

@@ -49,7 +49,7 @@ export async function writePicks(words: readonly string[], { out, err, progress 
         frames: length,
         format,
         markers: NO_MARKERS,
-        dither: format === '16',
+        dither: 'flat',
         seed: 1,
       })
       sink.write(writer.header)

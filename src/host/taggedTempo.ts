@@ -24,7 +24,7 @@ export async function taggedTempo(bytes: ByteSource): Promise<number | undefined
   }
 }
 
-const PLAIN_CHUNKS = ['fmt ', 'data', 'fact', 'cue ', 'smpl', 'JUNK', 'PAD ']
+const PLAIN_CHUNKS = ['fmt ', 'data', 'fact', 'cue ', 'smpl', 'bext', 'acid', 'zrec', 'JUNK', 'PAD ']
 
 /** A WAV file with nothing in it that could carry tags: then the reader of tags need not even be loaded. */
 function isPlainWav(bytes: ByteSource): boolean {

@@ -47,6 +47,12 @@ export interface Markers {
   }[]
   /** the note at which the sound plays unchanged, 0–127 */
   readonly rootNote?: number
+  /** beats a minute and beats of the whole, as files of loops say it */
+  readonly tempo?: {
+    readonly bpm: number
+    readonly beats?: number
+    readonly metre?: { readonly beats: number; readonly unit: number }
+  }
 }
 
 export const NO_MARKERS: Markers = { cues: [], loops: [] }

@@ -2,6 +2,7 @@ import { AppError } from '../errors'
 import type { Markers } from './block'
 import { type ByteSource, bytesInMemory, type Chunk, chunksOf, createHeaderReader } from './byteSource'
 import { type DecodedFile, openPcm, type PcmCoding, type PcmFile, type Room, readPcm } from './pcm'
+import { LOOP_CHUNK, readLoopChunk } from './wavFields'
 
 const PCM = 1
 const FLOAT = 3
@@ -14,7 +15,7 @@ const OPEN = 0xffffffff
 
 /**
  * A WAV file is read: 8 to 32-bit integers, 32 and 64-bit float, µ-law, A-law; plain or extensible header; RIFF,
- * RF64 or BW64; 1–8 channels at 1 to 768 kHz. Cue points, labels and sampler loops are kept.
+ * RF64 or BW64; 1–8 channels at 1 to 768 kHz. Cue points, labels, sampler loops and the tempo of loops are kept.
  * Integers are divided by 2^(bits−1). Samples that are no numbers become 0 and are counted in a warning.
  * A damaged chunk behind the sound loses what it says, never the sound.
  * Sizes of 0 or 2³²−1, left by streaming writers, go to the end of the file.
@@ -37,6 +38,7 @@ export function openWav(bytes: ByteSource, file: string): PcmFile {
   let data: Chunk | undefined
   let cues: Chunk | undefined
   let sampler: Chunk | undefined
+  let loop: Chunk | undefined
   const labels = new Map<number, string>()
   let longDataSize: number | undefined
 
@@ -61,6 +63,7 @@ export function openWav(bytes: ByteSource, file: string): PcmFile {
     if (id === 'fmt ') fmt ??= chunk
     if (id === 'cue ') cues = chunk
     if (id === 'smpl') sampler = chunk
+    if (id === LOOP_CHUNK) loop = chunk
     if (id === 'LIST' && text(at, 4) === 'adtl') readLabels(at + 4, at + size)
   }
   if (!fmt || fmt.size < 16) throw truncated('its format chunk')
@@ -85,7 +88,7 @@ export function openWav(bytes: ByteSource, file: string): PcmFile {
       sampleRate,
       bits,
       container: 'WAV',
-      markers: (frames) => ({ cues: readCues(frames), ...readSampler(frames) }),
+      markers: (frames) => ({ cues: readCues(frames), ...readTempo(), ...readSampler(frames) }),
     },
     file,
   )
@@ -99,6 +102,10 @@ export function openWav(bytes: ByteSource, file: string): PcmFile {
       }
       at += 8 + size + (size & 1)
     }
+  }
+
+  function readTempo(): Pick<Markers, 'tempo' | 'rootNote'> {
+    return loop ? readLoopChunk(bytes.read(loop.at, Math.min(loop.size, 64))) : {}
   }
 
   function readCues(frames: number): Markers['cues'] {

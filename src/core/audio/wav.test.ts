@@ -106,7 +106,7 @@ describe('WAV files', () => {
     const value = 0.25 + 0.3 / 32_768
     const audio = { sampleRate: 48_000, channels: [new Float32Array(60_000).fill(value)] }
     const write = (seed: number) =>
-      readWav(writeWav(audio, { format: '16', dither: true, seed }), 'a.wav').audio.channels[0] as Float32Array
+      readWav(writeWav(audio, { format: '16', dither: 'flat', seed }), 'a.wav').audio.channels[0] as Float32Array
     const once = write(3)
     const errors = once.map((v) => (v - value) * 32_768)
     const mean = errors.reduce((sum, e) => sum + e, 0) / errors.length
@@ -118,7 +118,7 @@ describe('WAV files', () => {
     expect(write(3)).toEqual(once)
     expect(write(4)).not.toEqual(once)
     const quiet = { sampleRate: 48_000, channels: [new Float32Array(100)] }
-    expect(readWav(writeWav(quiet, { format: '16', dither: true }), 'a.wav').audio.channels[0]).toEqual(
+    expect(readWav(writeWav(quiet, { format: '16', dither: 'flat' }), 'a.wav').audio.channels[0]).toEqual(
       new Float32Array(100),
     )
   })

@@ -1,6 +1,9 @@
 import { AppError } from '../errors'
 import type { Markers } from './block'
-import { bytesPerSample, createQuantiser, type SampleFormat } from './sampleFormat'
+import { concat, writerOver } from './byteWriter'
+import { bytesPerSample, createQuantiser, type Dither, type SampleFormat } from './sampleFormat'
+import type { SoundTags } from './soundTags'
+import { latin, loopChunk, recipeChunk, stampChunk, textChunk } from './wavFields'
 
 export interface WavLayout {
   readonly sampleRate: number
@@ -8,7 +11,8 @@ export interface WavLayout {
   readonly frames: number
   readonly format: SampleFormat
   readonly markers: Markers
-  readonly dither: boolean
+  readonly tags?: SoundTags | undefined
+  readonly dither: Dither
   readonly seed: number
 }
 
@@ -19,16 +23,24 @@ export interface WavLayout {
  * @throws {AppError} `export/too-long` if the file would pass the 4 GiB that a WAV header can state.
  */
 export function createWavWriter(layout: WavLayout) {
-  const { sampleRate, channelCount, frames, format, markers } = layout
+  const { sampleRate, channelCount, frames, format, markers, tags = {} } = layout
   const size = bytesPerSample[format]
   const dataBytes = frames * channelCount * size
   const pad = dataBytes & 1
-  const footer = markerChunks(markers, sampleRate)
+  const { rootNote } = markers
+  const tempo = tags.bpm === undefined ? markers.tempo : { ...markers.tempo, ...withoutUnsaid(tags), bpm: tags.bpm }
+  const footer = concat([
+    markerChunks(markers, sampleRate),
+    ...(tempo ? [loopChunk(tempo, frames / sampleRate, rootNote)] : []),
+    textChunk(tags),
+    ...(tags.recipe === undefined ? [] : [recipeChunk(tags.recipe)]),
+  ])
+  const stamp = tags.startFrame === undefined ? new Uint8Array() : stampChunk(tags, tags.startFrame)
   const extensible = channelCount > 2 || format === '24' || format === '32'
   const fmtBytes = extensible ? 40 : format === '32f' ? 18 : 16
   // a float file states its frame count a second time, in a fact chunk
   const factBytes = format === '32f' ? 12 : 0
-  const headerBytes = 12 + 8 + fmtBytes + factBytes + 8
+  const headerBytes = 12 + stamp.length + 8 + fmtBytes + factBytes + 8
   const total = headerBytes + dataBytes + pad + footer.length
   if (total - 8 > 0xffffffff) throw new AppError('export/too-long', { bytes: total })
 
@@ -38,6 +50,7 @@ export function createWavWriter(layout: WavLayout) {
     .id('RIFF')
     .u32(total - 8)
     .id('WAVE')
+    .bytes(stamp)
   put.id('fmt ').u32(fmtBytes)
   const tag = format === '32f' ? 3 : 1
   put
@@ -74,7 +87,7 @@ export function createWavWriter(layout: WavLayout) {
 /** A whole file at once, for short sounds. Shape: `channels[c]` all of one length. */
 export function writeWav(
   audio: { sampleRate: number; channels: readonly Float32Array[] },
-  options: { format: SampleFormat; markers?: Markers; dither?: boolean; seed?: number },
+  options: { format: SampleFormat; markers?: Markers; dither?: Dither; seed?: number },
 ): Uint8Array<ArrayBuffer> {
   const frames = audio.channels[0]?.length ?? 0
   const writer = createWavWriter({
@@ -83,52 +96,15 @@ export function writeWav(
     frames,
     format: options.format,
     markers: options.markers ?? { cues: [], loops: [] },
-    dither: options.dither ?? false,
+    dither: options.dither ?? 'none',
     seed: options.seed ?? 0,
   })
   return concat([writer.header, writer.encode(audio.channels, frames), writer.footer])
 }
 
-export function concat(parts: readonly Uint8Array[]): Uint8Array<ArrayBuffer> {
-  const whole = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0))
-  let at = 0
-  for (const part of parts) {
-    whole.set(part, at)
-    at += part.length
-  }
-  return whole
-}
-
 /** The usual speakers for 1–8 channels, as bits in file order. */
 function speakerMask(channelCount: number): number {
   return [0, 0x4, 0x3, 0x7, 0x33, 0x37, 0x3f, 0x13f, 0x63f][channelCount] ?? 0
-}
-
-function writerOver(out: Uint8Array) {
-  const view = new DataView(out.buffer, out.byteOffset, out.byteLength)
-  let at = 0
-  const put = {
-    id(text: string) {
-      for (let i = 0; i < 4; i++) out[at++] = text.charCodeAt(i)
-      return put
-    },
-    u16(value: number) {
-      view.setUint16(at, value, true)
-      at += 2
-      return put
-    },
-    u32(value: number) {
-      view.setUint32(at, value, true)
-      at += 4
-      return put
-    },
-    bytes(values: readonly number[]) {
-      out.set(values, at)
-      at += values.length
-      return put
-    },
-  }
-  return put
 }
 
 /** A WAV file's rate is a whole number. */
@@ -194,9 +170,14 @@ function markerChunks(markers: Markers, sampleRate: number): Uint8Array {
 }
 
 function labelChunk(cue: number, label: string): Uint8Array {
-  const text = Array.from(label, (char) => (char.charCodeAt(0) < 256 ? char.charCodeAt(0) : 63))
+  const text = latin(label)
   const size = 4 + text.length + 1
   const chunk = new Uint8Array(8 + size + (size & 1))
   writerOver(chunk).id('labl').u32(size).u32(cue).bytes(text)
   return chunk
 }
+
+const withoutUnsaid = ({ beats, metre }: SoundTags) => ({
+  ...(beats !== undefined && { beats }),
+  ...(metre && { metre }),
+})

@@ -1,6 +1,7 @@
-import type { Channels } from '../audio/block'
+import type { Channels, Markers } from '../audio/block'
 import { NO_MARKERS } from '../audio/block'
-import type { SampleFormat } from '../audio/sampleFormat'
+import type { Dither, SampleFormat } from '../audio/sampleFormat'
+import type { SoundTags } from '../audio/soundTags'
 import { createWavWriter } from '../audio/writeWav'
 import { AppError } from '../errors'
 import type { Voice } from '../methods/method'
@@ -15,6 +16,10 @@ export interface MixOrder {
   /** Hz */
   readonly rate: number
   readonly format: SampleFormat
+  /** of 16 bits; flat where it is not said */
+  readonly dither?: Dither | undefined
+  readonly tags?: SoundTags | undefined
+  readonly markers?: Markers
 }
 
 export interface MixFacts {
@@ -31,15 +36,17 @@ const SEED = 1
  * The bytes of a WAV file of a stereo mix, block by block, in order. 16 bits are dithered.
  * @throws {AppError} `mix/empty` where nothing lies between the frames; `export/too-long`.
  */
-export function createMixWriter({ from, to, rate, format }: MixOrder, write: (bytes: Uint8Array<ArrayBuffer>) => void) {
+export function createMixWriter(order: MixOrder, write: (bytes: Uint8Array<ArrayBuffer>) => void) {
+  const { from, to, rate, format } = order
   if (!(to > from)) throw new AppError('mix/empty', {})
   const writer = createWavWriter({
     sampleRate: rate,
     channelCount: 2,
     frames: to - from,
     format,
-    markers: NO_MARKERS,
-    dither: true,
+    markers: order.markers ?? NO_MARKERS,
+    tags: order.tags,
+    dither: order.dither ?? 'flat',
     seed: SEED,
   })
   let peak = 0

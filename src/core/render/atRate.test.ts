@@ -1,10 +1,11 @@
 import { describe, expect, it } from 'vitest'
 import { type AudioBlock, NO_MARKERS, silence } from '../audio/block'
+import { concat } from '../audio/byteWriter'
 import { readWav } from '../audio/readWav'
-import { concat } from '../audio/writeWav'
 import { finish } from '../task'
 import { recipe } from '../testing/recipes'
 import { block } from '../testing/signals'
+import { project } from '../testing/tone'
 import { atRate, framesAtRate, RATE_RANGE } from './atRate'
 import { exportTask } from './exportTask'
 
@@ -38,7 +39,7 @@ function readAt(audio: AudioBlock, rate: number, blockFrames: number) {
   return { out, asked }
 }
 
-/** What a tone at `hz` comes to: its gain, and all that is not it, by least squares, in dB. The ends are where it was cut. */
+/** What a tone at `hz` comes to: its gain, all that is not it, and all in all, in dB of the tone. The ends are where it was cut. */
 function heard(hz: number, from: number, to: number) {
   const { out } = readAt(
     block(from, 1, from, (i) => 0.9 * Math.sin((2 * Math.PI * hz * i) / from)),
@@ -46,25 +47,12 @@ function heard(hz: number, from: number, to: number) {
     4096,
   )
   const samples = (out[0] as Float32Array).subarray(2000, -2000)
-  let [ss, cc, sc, xs, xc] = [0, 0, 0, 0, 0]
-  const turn = (2 * Math.PI * hz) / to
-  samples.forEach((x, i) => {
-    const [s, c] = [Math.sin(turn * i), Math.cos(turn * i)]
-    ss += s * s
-    cc += c * c
-    sc += s * c
-    xs += x * s
-    xc += x * c
-  })
-  const whole = ss * cc - sc * sc
-  const [a, b] = [(xs * cc - xc * sc) / whole, (xc * ss - xs * sc) / whole]
-  const rest = samples.reduce((sum, x, i) => sum + (x - a * Math.sin(turn * i) - b * Math.cos(turn * i)) ** 2, 0)
-  const all = samples.reduce((sum, x) => sum + x * x, 0)
-  const per = (0.9 * 0.9 * samples.length) / 2
+  const { amplitude, residual, power } = project(samples, (2 * Math.PI * hz) / to)
+  const tone = (0.9 * 0.9 * samples.length) / 2
   return {
-    gainDb: 20 * Math.log10(Math.hypot(a, b) / 0.9),
-    restDb: 10 * Math.log10(rest / per),
-    allDb: 10 * Math.log10(all / per),
+    gainDb: 20 * Math.log10(amplitude / 0.9),
+    restDb: 10 * Math.log10(residual / tone),
+    allDb: 10 * Math.log10((power + residual) / tone),
   }
 }
 

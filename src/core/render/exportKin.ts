@@ -55,8 +55,8 @@ export function* exportKinTask(
       channelCount: own,
       frames,
       format,
-      markers: markersAtRate(mapMarkers(markers, map), hz / sampleRate),
-      dither: true,
+      markers: markersAtRate(mapMarkers(markers, map, recipe.pitchSemitones), hz / sampleRate),
+      dither: 'flat',
       seed: recipe.seed,
     })
     write(writer.header as Uint8Array<ArrayBuffer>)

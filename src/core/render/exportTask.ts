@@ -1,7 +1,8 @@
 import { type Analysis, analyseTask } from '../analysis/analysis'
 import type { AudioBlock, Channels, Markers } from '../audio/block'
-import { bytesPerSample, type SampleFormat } from '../audio/sampleFormat'
+import { bytesPerSample, type Dither, type SampleFormat } from '../audio/sampleFormat'
 import { type SoundSource, soundSource } from '../audio/soundSource'
+import type { SoundTags } from '../audio/soundTags'
 import { createWavWriter } from '../audio/writeWav'
 import { AppError } from '../errors'
 import type { Task } from '../task'
@@ -20,6 +21,9 @@ export interface ExportOrder {
   readonly rate?: number | undefined
   /** bits of the source's own samples, where it has whole-number ones: what fits without rounding gets no dither */
   readonly sourceBits?: number | undefined
+  /** of 16 bits; flat where it is not said */
+  readonly dither?: Dither | undefined
+  readonly tags?: SoundTags | undefined
 }
 
 export interface ExportFacts {
@@ -152,8 +156,10 @@ function writerFor(
     channelCount: soundSource(source).channelCount,
     frames: framesOf(source, order, { map }),
     format: order.format,
-    markers: markersAtRate(mapMarkers(order.markers, map), rate / source.sampleRate),
-    dither: !(isSource && rate === source.sampleRate && (order.sourceBits ?? 32) <= 16),
+    markers: markersAtRate(mapMarkers(order.markers, map, order.recipe.pitchSemitones), rate / source.sampleRate),
+    tags: order.tags,
+    dither:
+      isSource && rate === source.sampleRate && (order.sourceBits ?? 32) <= 16 ? 'none' : (order.dither ?? 'flat'),
     seed: order.recipe.seed + SEED_STEP * piece,
   })
 }

@@ -13,9 +13,28 @@ function moved(markers: Markers, move: (frame: number) => number): Markers {
   }
 }
 
-/** Cues and loops of the source at their places in the result. */
-export const mapMarkers = (markers: Markers, map: TimeMap) =>
-  moved(markers, (frame) => Math.max(0, Math.min(map.outputFrames, Math.round(map.outputAt(asSource(frame))))))
+/** What a recipe's pitch does to the note at which a sound plays unchanged. */
+function rootAt({ rootNote }: Markers, pitchSemitones: number): Pick<Markers, 'rootNote'> {
+  if (rootNote === undefined) return {}
+  const moved = rootNote + Math.round(pitchSemitones)
+  return moved >= 0 && moved <= 127 ? { rootNote: moved } : {}
+}
+
+/**
+ * What a file says of a source, as it holds for the result: cues and loops at their places, the root moved with the pitch, the tempo
+ * as much slower as the whole is longer, with as many beats.
+ */
+export function mapMarkers(markers: Markers, map: TimeMap, pitchSemitones = 0): Markers {
+  const placed = moved(markers, (frame) =>
+    Math.max(0, Math.min(map.outputFrames, Math.round(map.outputAt(asSource(frame))))),
+  )
+  const { rootNote: _, tempo, ...rest } = placed
+  return {
+    ...rest,
+    ...rootAt(markers, pitchSemitones),
+    ...(tempo && { tempo: { ...tempo, bpm: (tempo.bpm * map.sourceFrames) / Math.max(1, map.length) } }),
+  }
+}
 
 /** Cues and loops where frames are counted at a rate so many times as high. */
 export const markersAtRate = (markers: Markers, times: number) =>

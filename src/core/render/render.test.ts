@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
+import { concat } from '../audio/byteWriter'
 import { readWav } from '../audio/readWav'
-import { concat } from '../audio/writeWav'
 import { AppError } from '../errors'
 import { finish } from '../task'
 import { recipe } from '../testing/recipes'

@@ -36,7 +36,7 @@ export async function clip(
   }
   const overview = createOverviewBuilder(frames)
   overview.add(part.channels, frames)
-  const bytes = writeWav(part, { format: '16', dither: true, seed: 1 })
+  const bytes = writeWav(part, { format: '16', dither: 'flat', seed: 1 })
   return { blob: new Blob([bytes], { type: 'audio/wav' }), overview: overview.finish() }
 }
 

@@ -166,7 +166,7 @@ export async function imprint(
       frames,
       format: '32f',
       markers: NO_MARKERS,
-      dither: false,
+      dither: 'none',
       seed: 1,
     })
     scratch.write(writer.header as Uint8Array<ArrayBuffer>)

@@ -1,0 +1,77 @@
+import { downmixInto } from '../audio/downmix'
+import type { SoundSource } from '../audio/soundSource'
+import type { Task } from '../task'
+import type { Delivery } from './delivery'
+import { type Levelled, levelledReader, levelTask } from './levelling'
+
+const BLOCK = 1 << 14
+
+/** Takes a sound block by block and makes a file of it. */
+export interface SoundWriter {
+  /** bytes that stand before all that `encode` gives */
+  readonly headerBytes: number
+  /** The next bytes of the file. Shape: `block[c][0…frames)`. */
+  encode(block: readonly Float32Array[], frames: number): Uint8Array<ArrayBuffer>
+  /** What stands before and behind. */
+  finish(): { readonly header: Uint8Array<ArrayBuffer>; readonly footer: Uint8Array<ArrayBuffer> }
+  /** samples that had to be limited so far */
+  readonly clippedSamples: number
+}
+
+/** A sound's channels as one: the mean of its two sides. */
+export function inMono(source: SoundSource): SoundSource {
+  if (source.channelCount === 1) return source
+  const { levels: _, kin: __, ...rest } = source
+  return {
+    ...rest,
+    channelCount: 1,
+    part(from, to) {
+      const { sampleRate, channels } = source.part(from, to)
+      const [left, right] = [new Float32Array(to - from), new Float32Array(to - from)]
+      downmixInto(left, right, channels)
+      return { sampleRate, channels: [left.map((value, i) => (value + (right[i] as number)) / 2)] }
+    },
+  }
+}
+
+/** The sound that goes into a file: as many channels as are wanted. */
+export const channelsFor = (source: SoundSource, { mono }: Pick<Delivery, 'mono'>) => (mono ? inMono(source) : source)
+
+export interface Delivered {
+  readonly level: Levelled | undefined
+  readonly clippedSamples: number
+}
+
+/**
+ * A finished result, through its level into a writer.
+ * @param write  is given all bytes but the header, in order.
+ */
+export function* deliverTask(
+  source: SoundSource,
+  { level }: Pick<Delivery, 'level'>,
+  writer: SoundWriter,
+  write: (bytes: Uint8Array<ArrayBuffer>) => void,
+): Task<Delivered & { readonly header: Uint8Array<ArrayBuffer> }> {
+  const { frames } = source
+  const found = level.kind === 'as-is' ? undefined : yield* half(levelTask(source, level), 0)
+  const read = levelledReader(source, found ?? { gain: 1 })
+  for (let at = 0; at < frames; at += BLOCK) {
+    const end = Math.min(frames, at + BLOCK)
+    write(writer.encode(read(at, end), end - at))
+    yield found ? { doneFrames: frames + end, totalFrames: 2 * frames } : { doneFrames: end, totalFrames: frames }
+  }
+  const { header, footer } = writer.finish()
+  write(footer)
+  return { level: found, clippedSamples: writer.clippedSamples, header }
+}
+
+/** The progress of what is one half of the work; it never falls. */
+function* half<Result>(task: Task<Result>, before: number): Task<Result> {
+  let most = before
+  for (let step = task.next(); ; step = task.next()) {
+    if (step.done) return step.value
+    const { doneFrames, totalFrames } = step.value
+    most = Math.max(most, doneFrames / Math.max(1, totalFrames) / 2)
+    yield { doneFrames: most, totalFrames: 1 }
+  }
+}

@@ -1,0 +1,116 @@
+import { z } from 'zod'
+import { DITHERS } from '../audio/sampleFormat'
+import { RATE_RANGE } from '../render/atRate'
+
+/** What kinds of file a result can become. */
+export const CONTAINERS = ['wav', 'flac', 'mp3', 'opus'] as const
+export type Container = (typeof CONTAINERS)[number]
+
+/** What each container is called, what its files end in, and what it can hold. */
+export const containers: Readonly<
+  Record<
+    Container,
+    {
+      readonly label: string
+      readonly ending: string
+      readonly mime: string
+      readonly mostChannels: number
+      /** rates that it takes, Hz, rising; any whole one without */
+      readonly rates?: readonly number[]
+      /** whether it gives the very samples back */
+      readonly exact: boolean
+      /** kbit/s that may be chosen, of stereo */
+      readonly kbps?: { readonly choices: readonly number[]; readonly usual: number }
+    }
+  >
+> = {
+  wav: { label: 'WAV', ending: 'wav', mime: 'audio/wav', mostChannels: 8, exact: true },
+  flac: { label: 'FLAC', ending: 'flac', mime: 'audio/flac', mostChannels: 8, exact: true },
+  mp3: {
+    label: 'MP3',
+    ending: 'mp3',
+    mime: 'audio/mpeg',
+    mostChannels: 2,
+    rates: [8000, 11_025, 12_000, 16_000, 22_050, 24_000, 32_000, 44_100, 48_000],
+    exact: false,
+    kbps: { choices: [128, 192, 256, 320], usual: 256 },
+  },
+  opus: {
+    label: 'Opus',
+    ending: 'opus',
+    mime: 'audio/ogg',
+    mostChannels: 2,
+    rates: [48_000],
+    exact: false,
+    kbps: { choices: [64, 96, 128, 192, 256], usual: 160 },
+  },
+}
+
+/** the largest rate that a FLAC file states */
+const MOST_FLAC_RATE = 655_350
+
+/** The rate that a file of this kind has for a sound of another: the same, or the next one up that it takes. */
+export function rateFor(container: Container, rate: number): number {
+  const { rates } = containers[container]
+  if (!rates) return container === 'flac' ? Math.min(Math.round(rate), MOST_FLAC_RATE) : rate
+  return rates.find((one) => one >= rate) ?? (rates.at(-1) as number)
+}
+
+/** dBTP; how far below full scale a peak between samples may come */
+export const CEILING_RANGE = { min: -20, max: 0 } as const
+export const USUAL_CEILING_DB = -1
+/** LUFS */
+export const LOUDNESS_RANGE = { min: -40, max: -5 } as const
+
+const ceiling = z.number().min(CEILING_RANGE.min).max(CEILING_RANGE.max)
+
+/** What is done about the level of a result: nothing, up or down to a loudness, or up or down until its peak is at the ceiling. */
+export const levelSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('as-is') }),
+  z.object({
+    kind: z.literal('loudness'),
+    lufs: z.number().min(LOUDNESS_RANGE.min).max(LOUDNESS_RANGE.max),
+    ceilingDb: ceiling,
+  }),
+  z.object({ kind: z.literal('peak'), ceilingDb: ceiling }),
+])
+export type Level = z.infer<typeof levelSchema>
+
+/** What becomes of a finished result on its way into a file. Plain data. */
+export const deliverySchema = z.object({
+  container: z.enum(CONTAINERS),
+  /** of WAV and FLAC; `source` is as deep as the source */
+  depth: z.enum(['source', '16', '24', '32', '32f']),
+  /** Hz; the source's without */
+  rate: z.number().int().min(RATE_RANGE.min).max(RATE_RANGE.max).optional(),
+  mono: z.boolean(),
+  level: levelSchema,
+  dither: z.enum(DITHERS),
+  kbps: z.number().int().min(8).max(512).optional(),
+})
+export type Delivery = z.infer<typeof deliverySchema>
+
+export const PLAIN_DELIVERY: Delivery = {
+  container: 'wav',
+  depth: 'source',
+  mono: false,
+  level: { kind: 'as-is' },
+  dither: 'flat',
+}
+
+/** Whether a plain WAV file of the result is what is wanted already. */
+export const isPlain = ({ container, mono, level }: Delivery, channelCount: number) =>
+  container === 'wav' && !(mono && channelCount > 1) && level.kind === 'as-is'
+
+/** The depth that a file of this kind can have: whole numbers of up to 24 bits where the format knows no others. */
+export const depthFor = (container: Container, depth: '16' | '24' | '32' | '32f') =>
+  container === 'flac' && depth !== '16' ? '24' : depth
+
+/**
+ * The depth of the WAV file that the result is written as first: the very numbers that go on into a file that keeps them, else
+ * floating point.
+ */
+export const draftDepth = (delivery: Delivery, channelCount: number, depth: '16' | '24' | '32' | '32f') =>
+  isPlain({ ...delivery, container: 'wav' }, channelCount) && containers[delivery.container].exact
+    ? depthFor(delivery.container, depth)
+    : '32f'
