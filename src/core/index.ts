@@ -6,6 +6,7 @@ export { coarsen, createOverviewBuilder, type Overview } from './analysis/overvi
 export { LOWEST_DB, levelOf, type Spectrogram, spectrogramTask } from './analysis/spectrogram'
 export { type AudioBlock, type Channels, frameCount, type Markers, NO_MARKERS, peakOf, silence } from './audio/block'
 export { type ByteSource, bytesInMemory } from './audio/byteSource'
+export { concat } from './audio/byteWriter'
 export { amongKin } from './audio/joined'
 export { addLevels, emptyLevels } from './audio/levels'
 export {
@@ -19,9 +20,26 @@ export {
 export { openAiff, type PackedAiff } from './audio/readAiff'
 export { openCaf } from './audio/readCaf'
 export { openWav, readWav } from './audio/readWav'
-export type { SampleFormat } from './audio/sampleFormat'
+export { bytesPerSample, createQuantiser, DITHERS, type Dither, type SampleFormat } from './audio/sampleFormat'
 export { inBlocks, type Levels, type SoundSource, soundSource, sourceWithin } from './audio/soundSource'
+export { RECIPE_FIELD, type SoundTags, tagFields, tagsFromFields } from './audio/soundTags'
 export { createWavWriter, wavRate, writeWav } from './audio/writeWav'
+export { channelsFor, type Delivered, deliverTask, type SoundWriter } from './delivery/deliver'
+export {
+  CEILING_RANGE,
+  CONTAINERS,
+  type Container,
+  containers,
+  type Delivery,
+  depthFor,
+  draftDepth,
+  isPlain,
+  type Level,
+  LOUDNESS_RANGE,
+  rateFor,
+  USUAL_CEILING_DB,
+} from './delivery/delivery'
+export type { Levelled } from './delivery/levelling'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'
 export { imprintFrames, imprintTask } from './imprint/imprint'

@@ -4,16 +4,19 @@ import {
   bytesInMemory,
   checkSound,
   type DecodedFile,
+  type Markers,
   NO_MARKERS,
   type PackedAiff,
   type Room,
   readPcm,
 } from '../core'
+import { markersFromFields } from './encode/fields'
 import { mp3Frames } from './mp3Frames'
 import { type OggPages, oggPages } from './oggPages'
 import { checkPacked, openKind } from './pcmFile'
 import { quietly } from './quietly'
 import { type Container, sniff } from './sniff'
+import { taggedFields } from './taggedTempo'
 
 /** A decoder that only one host has, such as the browser's own. */
 export type HostDecoder = (bytes: Uint8Array, file: string) => Promise<AudioBlock>
@@ -59,9 +62,17 @@ export async function decodeFile(
     audio,
     depth,
     container,
-    markers: NO_MARKERS,
+    markers: await markersOf(bytes, container, audio.channels[0]?.length ?? 0),
     warnings: [...warnings, ...silenceBadSamples(audio, file)],
   }
+}
+
+const MARKED: readonly Container[] = ['FLAC', 'MP3', 'Ogg Opus', 'Ogg Vorbis']
+
+/** The marks that a coded file carries in its fields. */
+async function markersOf(bytes: Uint8Array, container: Container, frames: number): Promise<Markers> {
+  if (!MARKED.includes(container)) return NO_MARKERS
+  return markersFromFields(await taggedFields(bytesInMemory(bytes)), frames)
 }
 
 async function decode(
@@ -119,8 +130,10 @@ const MP3_KEPT_BACK = 1152 * 2 + 1105
 
 async function decodeMp3(bytes: Uint8Array, file: string): Promise<Decoded> {
   const { MPEGDecoder } = await import('mpg123-decoder')
-  const audio = toBlock(await withDecoder(new MPEGDecoder(), async (decoder) => decoder.decode(bytes)))
+  const both = toBlock(await withDecoder(new MPEGDecoder(), async (decoder) => decoder.decode(bytes)))
   const frames = mp3Frames(bytes)
+  // the decoder gives one channel twice
+  const audio = frames?.mono ? { ...both, channels: both.channels.slice(0, 1) } : both
   const got = audio.channels[0]?.length ?? 0
   if (!frames || got === 0) return { audio }
   const { said, found, strangeBytes, sampleRate } = frames

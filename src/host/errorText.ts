@@ -88,6 +88,8 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'file/unreadable': (d) => `${d.file} cannot be read: ${d.why}. Check who may read it.`,
   'file/is-input': (d) =>
     `${d.file} is the sound that is read: the result would take its place. Choose another name, or say --force.`,
+  'export/channels': (d) =>
+    `${d.what} files hold up to ${d.most} channels, and this sound has ${d.channels}. Choose WAV or FLAC, or one channel.`,
   'export/empty': () => 'The result would hold not one sample. Choose a longer stretch, or a longer sound.',
   'file/unwritable': (d) => `${d.file} cannot be written: ${d.why}. Choose another place or free some space.`,
   'play/rate': (d) =>

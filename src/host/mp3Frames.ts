@@ -1,6 +1,8 @@
 /** What the frames of an MP3 file say of its sound. */
 export interface Mp3Frames {
   readonly sampleRate: number
+  /** every coding frame has one channel */
+  readonly mono: boolean
   /** frames of sound in the coding frames that are there, run-in and run-out among them */
   readonly found: number
   /** the same of all that its first frame says there are; undefined where it says nothing */
@@ -23,6 +25,7 @@ interface Header {
   readonly bytes: number
   readonly frames: number
   readonly sampleRate: number
+  readonly mono: boolean
   /** where the first frame of a file may tell how many follow */
   readonly tellsAt: number
 }
@@ -44,7 +47,7 @@ function headerAt(bytes: Uint8Array, at: number): Header | undefined {
       ? (Math.floor((12_000 * bitrate) / sampleRate) + padding) * 4
       : Math.floor((125 * frames * bitrate) / sampleRate) + padding
   const mono = d >> 6 === 3
-  return { bytes: size, frames, sampleRate, tellsAt: 4 + (version === 3 ? (mono ? 17 : 32) : mono ? 9 : 17) }
+  return { bytes: size, frames, sampleRate, mono, tellsAt: 4 + (version === 3 ? (mono ? 17 : 32) : mono ? 9 : 17) }
 }
 
 /** Go through a file's coding frames: decoders skip broken ones silently. Undefined where there is none. */
@@ -59,6 +62,7 @@ export function mp3Frames(bytes: Uint8Array): Mp3Frames | undefined {
   let strangeBytes = 0
   let sampleRate = 0
   let first = true
+  let mono = true
   while (at + 4 <= end) {
     const header = headerAt(bytes, at)
     const next = header && at + header.bytes
@@ -85,9 +89,12 @@ export function mp3Frames(bytes: Uint8Array): Mp3Frames | undefined {
     } else found += header.frames
     first = false
     sampleRate = header.sampleRate
+    mono &&= header.mono
     at = next
   }
-  return sampleRate > 0 ? { sampleRate, found, said, strangeBytes: strangeBytes + Math.max(0, end - at) } : undefined
+  return sampleRate > 0
+    ? { sampleRate, mono, found, said, strangeBytes: strangeBytes + Math.max(0, end - at) }
+    : undefined
 }
 
 const tagBytes = (bytes: Uint8Array, at: number) =>

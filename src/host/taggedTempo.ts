@@ -1,4 +1,5 @@
 import type { ByteSource } from '../core'
+import { openPcmFile } from './pcmFile'
 import { quietly } from './quietly'
 
 /**
@@ -6,20 +7,48 @@ import { quietly } from './quietly'
  * or cannot be asked.
  */
 export async function taggedTempo(bytes: ByteSource): Promise<number | undefined> {
-  if (isPlainWav(bytes)) return undefined
+  const own = loopTempo(bytes)
+  if (own !== undefined || isPlainWav(bytes)) return own
+  const tags = await tagsOf(bytes)
+  const raw = tags?.raw ?? {}
+  const written = raw.BPM ?? (fieldsIn(raw.TXXX).BPM || undefined) ?? tags?.beatsPerMinute ?? raw.TEMPO ?? raw.tmpo
+  const bpm = Number(Array.isArray(written) ? written[0] : written)
+  return bpm >= 40 && bpm <= 240 ? bpm : undefined
+}
+
+/** The tempo that a WAV file says as files of loops do. */
+function loopTempo(bytes: ByteSource): number | undefined {
+  try {
+    return openPcmFile(bytes, '')?.markers.tempo?.bpm
+  } catch {
+    // a file that cannot be read says nothing; whether it can be read as sound is not asked here
+    return undefined
+  }
+}
+
+/** What a file says of itself in fields of any name; none where it cannot be asked. */
+export async function taggedFields(bytes: ByteSource): Promise<[string, string][]> {
+  const raw = (await tagsOf(bytes))?.raw ?? {}
+  return Object.entries({ ...fieldsIn(raw), ...fieldsIn(raw.TXXX) })
+}
+
+const fieldsIn = (value: unknown): Record<string, string> =>
+  typeof value === 'object' && value !== null
+    ? Object.fromEntries(
+        Object.entries(value).filter((field): field is [string, string] => typeof field[1] === 'string'),
+      )
+    : {}
+
+async function tagsOf(bytes: ByteSource) {
   try {
     const { ALL_FORMATS, CustomSource, Input } = await import('mediabunny')
     const source = new CustomSource({
       getSize: () => bytes.length,
       read: (start, end) => bytes.read(start, end - start) as Uint8Array<ArrayBuffer>,
     })
-    const tags = await quietly(() => new Input({ source, formats: ALL_FORMATS }).getMetadataTags())
-    const raw = tags.raw ?? {}
-    const written = tags.beatsPerMinute ?? raw.BPM ?? raw.TEMPO ?? raw.tmpo
-    const bpm = Number(Array.isArray(written) ? written[0] : written)
-    return bpm >= 40 && bpm <= 240 ? bpm : undefined
+    return await quietly(() => new Input({ source, formats: ALL_FORMATS }).getMetadataTags())
   } catch {
-    // what cannot be read as tags carries no tempo; whether it can be read as sound is not asked here
+    // what cannot be read as tags says nothing
     return undefined
   }
 }

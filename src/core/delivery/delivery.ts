@@ -1,6 +1,4 @@
-import { z } from 'zod'
-import { DITHERS } from '../audio/sampleFormat'
-import { RATE_RANGE } from '../render/atRate'
+import type { Dither, SampleFormat } from '../audio/sampleFormat'
 
 /** What kinds of file a result can become. */
 export const CONTAINERS = ['wav', 'flac', 'mp3', 'opus'] as const
@@ -62,55 +60,42 @@ export const USUAL_CEILING_DB = -1
 /** LUFS */
 export const LOUDNESS_RANGE = { min: -40, max: -5 } as const
 
-const ceiling = z.number().min(CEILING_RANGE.min).max(CEILING_RANGE.max)
-
 /** What is done about the level of a result: nothing, up or down to a loudness, or up or down until its peak is at the ceiling. */
-export const levelSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('as-is') }),
-  z.object({
-    kind: z.literal('loudness'),
-    lufs: z.number().min(LOUDNESS_RANGE.min).max(LOUDNESS_RANGE.max),
-    ceilingDb: ceiling,
-  }),
-  z.object({ kind: z.literal('peak'), ceilingDb: ceiling }),
-])
-export type Level = z.infer<typeof levelSchema>
+export type Level =
+  | { readonly kind: 'as-is' }
+  | { readonly kind: 'loudness'; readonly lufs: number; readonly ceilingDb: number }
+  | { readonly kind: 'peak'; readonly ceilingDb: number }
 
 /** What becomes of a finished result on its way into a file. Plain data. */
-export const deliverySchema = z.object({
-  container: z.enum(CONTAINERS),
-  /** of WAV and FLAC; `source` is as deep as the source */
-  depth: z.enum(['source', '16', '24', '32', '32f']),
+export interface Delivery {
+  readonly container: Container
+  /** of WAV and FLAC */
+  readonly depth: SampleFormat
   /** Hz; the source's without */
-  rate: z.number().int().min(RATE_RANGE.min).max(RATE_RANGE.max).optional(),
-  mono: z.boolean(),
-  level: levelSchema,
-  dither: z.enum(DITHERS),
-  kbps: z.number().int().min(8).max(512).optional(),
-})
-export type Delivery = z.infer<typeof deliverySchema>
-
-export const PLAIN_DELIVERY: Delivery = {
-  container: 'wav',
-  depth: 'source',
-  mono: false,
-  level: { kind: 'as-is' },
-  dither: 'flat',
+  readonly rate?: number | undefined
+  readonly mono: boolean
+  readonly level: Level
+  /** of 16 bits */
+  readonly dither: Dither
+  /** kbit/s of what is not exact; the usual without */
+  readonly kbps?: number | undefined
 }
 
 /** Whether a plain WAV file of the result is what is wanted already. */
-export const isPlain = ({ container, mono, level }: Delivery, channelCount: number) =>
-  container === 'wav' && !(mono && channelCount > 1) && level.kind === 'as-is'
+export const isPlain = (
+  { container, mono, level }: Pick<Delivery, 'container' | 'mono' | 'level'>,
+  channelCount: number,
+) => container === 'wav' && !(mono && channelCount > 1) && level.kind === 'as-is'
 
 /** The depth that a file of this kind can have: whole numbers of up to 24 bits where the format knows no others. */
-export const depthFor = (container: Container, depth: '16' | '24' | '32' | '32f') =>
+export const depthFor = (container: Container, depth: SampleFormat): SampleFormat =>
   container === 'flac' && depth !== '16' ? '24' : depth
 
 /**
  * The depth of the WAV file that the result is written as first: the very numbers that go on into a file that keeps them, else
  * floating point.
  */
-export const draftDepth = (delivery: Delivery, channelCount: number, depth: '16' | '24' | '32' | '32f') =>
+export const draftDepth = (delivery: Delivery, channelCount: number): SampleFormat =>
   isPlain({ ...delivery, container: 'wav' }, channelCount) && containers[delivery.container].exact
-    ? depthFor(delivery.container, depth)
+    ? depthFor(delivery.container, delivery.depth)
     : '32f'

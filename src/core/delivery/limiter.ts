@@ -23,7 +23,7 @@ export function createLimiter(source: SoundSource, gain: number, ceiling: number
   let last = 1
   let next = 0
   /** the gains of the block of the grid that was made last; every frame is made in one block alone, whoever asks for how many */
-  let gains = new Float64Array(0)
+  let gains: Float64Array = new Float64Array(0)
   let gainsFrom = 0
 
   /** What frames from `from` up to `end` allow, each for itself and those within `ahead` of it, and with a slow return. */
