@@ -2,15 +2,15 @@ import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, renam
 import { hostname } from 'node:os'
 import { basename, dirname, extname, join, relative, resolve } from 'node:path'
 import papaparse from 'papaparse'
-import { AppError } from '../core'
+import { AppError, containers } from '../core'
 import { acceptedEndings } from '../host/sniff'
 import { aimOf } from './aims'
 import { type Arguments, readArguments, UsageError } from './args'
 import { type BatchJob, type BatchKey, type BatchOrder, type BatchRow, makeBatchFile } from './batchFile'
 import { dbText } from './files'
+import { outputFlags } from './output'
 import { isSameFile, makeFolder, partialFile, unwritable } from './places'
 import { methodOf, RENDER_FLAGS, recipeFrom } from './recipeFlags'
-import { outputFlags } from './render'
 import type { Terminal } from './terminal'
 import { askThreads, threadsFrom } from './threads'
 
@@ -33,7 +33,7 @@ export async function batch(words: readonly string[], terminal: Terminal) {
   const order = await orderFrom(args)
   const threads = threadsFrom(args)
   const shard = shardFrom(args.text('shard'))
-  const all = filesOf(args.places.slice(0, -1), folder)
+  const all = filesOf(args.places.slice(0, -1), folder, containers[order.written.container].ending)
   const own = all.filter((_, n) => n % shard.of === shard.own - 1)
   makeFolder(folder)
   const scratch = scratchFolder(folder)
@@ -96,10 +96,10 @@ async function orderFrom(args: Arguments): Promise<BatchOrder> {
   if (aims.length > 1) throw new UsageError(`--${aims[0]} and --${aims[1]} both say how long: give one of them`)
   const text = args.text('method') ?? AUTO
   const method = text === AUTO ? undefined : methodOf(text).id
-  const { depth, rate } = outputFlags(args)
+  const written = outputFlags(args)
   const recipe = await recipeFrom(args, method ?? 'wsola', args.number('stretch') ?? 1)
   const aim = aimOf(args) ?? { kind: 'stretch', stretch: recipe.stretch }
-  return { aim, key: keyFrom(args.text('key')), recipe, method, depth, rate }
+  return { aim, key: keyFrom(args.text('key')), recipe, method, written }
 }
 
 const NOTES = { C: 0, D: 2, E: 4, F: 5, G: 7, A: 9, B: 11 } as const
@@ -128,7 +128,11 @@ function shardFrom(text: string | undefined): Shard {
 }
 
 /** All sounds that are named or lie in named folders, and where each goes: the same on every machine. */
-function filesOf(inputs: readonly string[], folder: string): { readonly input: string; readonly output: string }[] {
+function filesOf(
+  inputs: readonly string[],
+  folder: string,
+  ending: string,
+): { readonly input: string; readonly output: string }[] {
   const found = inputs.flatMap((input) => {
     if (!statSync(input, { throwIfNoEntry: false })?.isDirectory()) return [{ input, name: basename(input) }]
     const inside = readdirSync(input, { recursive: true, encoding: 'utf8' })
@@ -146,17 +150,17 @@ function filesOf(inputs: readonly string[], folder: string): { readonly input: s
     throw new RangeError('no name is free')
   }
   return found.map(({ input, name }) => {
-    const output = free(namesFor(name))
+    const output = free(namesFor(name, ending))
     taken.add(output.toLowerCase())
     return { input, output }
   })
 }
 
-function* namesFor(name: string): Generator<string> {
+function* namesFor(name: string, ending: string): Generator<string> {
   const base = name.slice(0, name.length - extname(name).length)
-  yield `${base}.wav`
-  yield `${name}.wav`
-  for (let n = 2; ; n++) yield `${base} ${n}.wav`
+  yield `${base}.${ending}`
+  yield `${name}.${ending}`
+  for (let n = 2; ; n++) yield `${base} ${n}.${ending}`
 }
 
 const standsThere = (input: string, target: string) =>
@@ -269,6 +273,7 @@ function summaryOf(rows: readonly BatchRow[]): string {
     sourceSeconds: row.sourceSeconds?.toFixed(6) ?? '',
     seconds: row.seconds?.toFixed(6) ?? '',
     rate: row.rate ?? '',
+    lufs: row.lufs?.toFixed(2) ?? '',
     peakDb: row.peak === undefined ? '' : dbText(row.peak),
     clippedSamples: row.clippedSamples ?? '',
   }))

@@ -1,11 +1,14 @@
-import { appendFileSync, writeFileSync } from 'node:fs'
+import { appendFileSync, closeSync, openSync, rmSync, writeFileSync } from 'node:fs'
 import { basename } from 'node:path'
 import {
   type Analysis,
   AppError,
+  type Delivery,
+  dbToAmplitude,
   type ExportFacts,
   exportFacts,
   finish,
+  isPlain,
   type Knowledge,
   keyName,
   knowledgeOf,
@@ -16,7 +19,6 @@ import {
   type Recipe,
   type Rhythm,
   readingOf,
-  type SampleFormat,
   type SoundSource,
   soundSource,
   suggestMethod,
@@ -24,7 +26,9 @@ import {
 import { errorText } from '../host/errorText'
 import { keyInterval } from '../session/target'
 import { type Aim, stretchFor } from './aims'
-import { type OpenSound, readSound, sourceOf } from './files'
+import { deliverDraft, type Said } from './deliver'
+import { type OpenSound, readSound, sourceOf, writeAll } from './files'
+import { deliveryFor, type Written } from './output'
 import { makePieces } from './pieces'
 import { unwritable } from './places'
 import { exportOrder } from './render'
@@ -45,8 +49,7 @@ export interface BatchOrder {
   readonly recipe: Recipe
   /** undefined: by the material */
   readonly method: string | undefined
-  readonly depth: SampleFormat | undefined
-  readonly rate: number | undefined
+  readonly written: Written
 }
 
 export interface BatchJob {
@@ -80,6 +83,8 @@ export interface BatchRow {
   readonly bytes?: number
   readonly peak?: number
   readonly clippedSamples?: number
+  /** where it was brought to a level */
+  readonly lufs?: number
 }
 
 /** below it a tempo, or a key, is worked from in doubt; below the other no key is */
@@ -131,7 +136,7 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
     const source = soundSource(sourceOf(sound))
     const { recipe, known, rhythm, reading, doubts } = recipeFor(order, source, taggedBpm, input)
     const facts = await write(sound, recipe, order, part, output, rhythm && { attacks: rhythm.attacks })
-    const rate = order.rate ?? source.sampleRate
+    const { rate } = facts
     return {
       ...about,
       status: 'done',
@@ -149,30 +154,63 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
       bytes: facts.bytes,
       peak: facts.peak,
       clippedSamples: facts.clippedSamples,
+      ...(facts.lufs !== undefined && { lufs: facts.lufs }),
     }
   } catch (error) {
     return { ...about, status: 'failed', error: errorText(error), doubts: [] }
   }
 }
 
-/** What is done with a file that is written has a place for it: its pieces go to where they belong. */
+/** The file, where it lies until it is whole. A draft of what is not a plain WAV file lies beside it. */
 async function write(
   sound: OpenSound,
   recipe: Recipe,
-  { depth, rate }: BatchOrder,
+  { aim, written }: BatchOrder,
   part: string,
   output: string,
   known: Analysis | undefined,
-): Promise<ExportFacts> {
-  const order = exportOrder(sound, recipe, { depth, rate })
+): Promise<ExportFacts & { readonly rate: number; readonly lufs?: number }> {
+  const delivery = deliveryFor(written, sound)
+  const tags = aim.kind === 'bpm' && written.markers === 'keep' ? { bpm: aim.to } : {}
+  const said = { markers: written.markers, tags, seed: recipe.seed }
+  const order = exportOrder(sound, recipe, delivery, said)
+  const { channelCount, sampleRate } = soundSource(sourceOf(sound))
   const plan = finish(planExportTask(sourceOf(sound), order, known))
+  const plain = isPlain(delivery, channelCount)
+  const place = plain ? part : `${part}.draft`
+  const rate = delivery.rate ?? sampleRate
   try {
-    writeFileSync(part, plan.header)
-    const made = await makePieces(sound, { order, plan, place: part, target: output }, 1)
-    appendFileSync(part, plan.footer)
-    return exportFacts(plan, made)
+    writeFileSync(place, plan.header)
+    const made = await makePieces(sound, { order, plan, place, target: output }, 1)
+    appendFileSync(place, plan.footer)
+    const facts = { ...exportFacts(plan, made), rate }
+    if (plain) return facts
+    const delivered = await deliverInto(part, place, delivery, said)
+    return {
+      ...facts,
+      bytes: delivered.bytes,
+      clippedSamples: facts.clippedSamples + delivered.clippedSamples,
+      ...(delivered.level && { lufs: delivered.level.after.lufs, peak: dbToAmplitude(delivered.level.after.peakDb) }),
+    }
   } catch (error) {
     throw error instanceof AppError ? error : unwritable(output, error)
+  } finally {
+    if (!plain) rmSync(place, { force: true })
+  }
+}
+
+async function deliverInto(part: string, draft: string, delivery: Delivery, said: Said) {
+  const fd = openSync(part, 'w')
+  let end = 0
+  try {
+    return await deliverDraft(draft, delivery, said, {
+      write(bytes, at = end) {
+        writeAll(fd, bytes, at)
+        end = at + bytes.length
+      },
+    })
+  } finally {
+    closeSync(fd)
   }
 }
 

@@ -3,6 +3,9 @@ const RECIPE = `[--stretch X] [--semitones N] [--cents N]
       [--hold-attacks PERCENT] [--layers sines:DB,attacks:DB,noise:DB] [--without-attacks SECONDS,…]
       [--filter FILE.json] [--filter-at before|after]`
 
+const OUTPUT = `[--format wav|flac|mp3|opus] [--depth 16|24|32|32f] [--rate HZ] [--channels keep|mono]
+      [--lufs N [--ceiling DBTP] | --peak DBTP] [--dither flat|shaped|none] [--kbps N] [--markers keep|drop]`
+
 interface Help {
   readonly usage: string
   readonly about: string
@@ -11,11 +14,16 @@ interface Help {
 /** What each command takes, and what it does. */
 export const commandHelp: Readonly<Record<string, Help>> = {
   render: {
-    usage: `zumbet render IN OUT.wav --method ID ${RECIPE} [--set NAME=VALUE …] [--depth 16|24|32|32f] [--rate HZ]
-      [--seed N] [--workers N] [--force]`,
+    usage: `zumbet render IN OUT.wav --method ID ${RECIPE} [--set NAME=VALUE …] [--seed N]
+      ${OUTPUT}
+      [--tags [--date YYYY-MM-DD]] [--save-recipe FILE.json] [--workers N] [--force]
+  zumbet render IN OUT.wav --recipe FILE.json [--workers N] [--force]`,
     about: `Render a sound by one method. X is output length / source length (0.1 to 1000), pitch ±36 semitones.
 Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
---rate writes it at another rate, band-limited; without it, at the source's.
+--rate writes it at another rate, band-limited; without it, at the source's. The kind of file follows from the ending of OUT, or
+--format; MP3 and Opus are as long to the frame too. --lufs brings it to a loudness, its peaks held back below --ceiling (-1 dBTP), --peak to
+its peak alone. Marks, loops, root and tempo of the source go along, where they now are, unless --markers drop; --tags writes title and
+recipe into the file. --save-recipe writes all that --recipe needs to make the very bytes again (docs/recipe.md).
 --map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
 line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
 --layers turns the source's layers up or down before it is stretched (off takes one out), --without-attacks takes out
@@ -47,7 +55,8 @@ the groove as time --groove takes it, --midi writes it as notes.`,
   },
   batch: {
     usage: `zumbet batch IN… OUTDIR [--bpm N|FROM:TO | --stretch X | --seconds N] [--key KEY] [--semitones N] [--method auto|ID]
-      [--depth 16|24|32|32f] [--rate HZ] [--workers N] [--shard I/N] [--resume] [--force] [--json] [render's other flags]`,
+      ${OUTPUT}
+      [--workers N] [--shard I/N] [--resume] [--force] [--json] [render's other flags]`,
     about: `Bring many sounds, or all in a folder and the folders in it, to one target. Without --method, or with auto, each file's material
 decides. Files come to their names whole, in folders as they lay in; summary.csv tells of each, what is strained most first. --resume goes
 on with a batch that was ended at any moment, --force writes over what is there. With --shard machines that share a folder each take
@@ -83,8 +92,8 @@ their own part of the files, each with a summary of its own. Ends with 1 where s
 not hold; --json gives the session as it is read; --extract writes its sounds into a folder.`,
   },
   mix: {
-    usage: `zumbet mix SESSION OUT.wav [--stems DIR] [--click OUT.wav] [--from BAR] [--to BAR] [--rate HZ] [--depth 16|24|32|32f]
-      [--workers N]`,
+    usage: `zumbet mix SESSION OUT.wav [--stems DIR] [--click OUT.wav] [--from BAR] [--to BAR] [--workers N]
+      ${OUTPUT}`,
     about: `Mix what lies on a session's timeline: a .zumbet file, or a session.json whose sounds lie beside it (docs/session.md).
 The file begins at beat 0 and ends with the last part, to the frame. Bars count from 1: --from begins where a bar begins, and gives the
 samples of the whole mix from there on; --to ends where a bar begins. Stereo; without --rate, at the rate that most sounds have; without

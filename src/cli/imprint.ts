@@ -14,9 +14,10 @@ import {
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { dbText, formatName, type OpenSound, openSound, ownFormat, sourceOf } from './files'
+import { checkPlainOutput } from './output'
 import { checkPlace, partialFile } from './places'
 import { recipeFrom } from './recipeFlags'
-import { checkOutput, checkTarget } from './render'
+import { checkTarget } from './render'
 import type { Terminal } from './terminal'
 
 const KINDS = ['bands', 'columns', 'whole'] as const
@@ -31,7 +32,7 @@ export async function imprintSound(words: readonly string[], terminal: Terminal)
   )
   const [bodyFile, rhythmFile, output] = places(args, ['BODY', 'RHYTHM', 'OUT.wav']) as [string, string, string]
   const imprint = imprintFrom(args)
-  const { depth } = checkOutput(args, output)
+  const { depth } = checkPlainOutput(args, output)
   checkPlace(output)
   const sounds = [await openSound(bodyFile, err), await openSound(rhythmFile, err)] as const
   for (const input of [bodyFile, rhythmFile]) await checkTarget(args, input, output, terminal)

@@ -5,8 +5,12 @@ import {
   addPart,
   amplitudeToDb,
   clickVoice,
+  containers,
   createMixWriter,
+  type Delivery,
   dbToAmplitude,
+  draftDepth,
+  isPlain,
   type MixFacts,
   type MixOrder,
   NO_TEMPO,
@@ -30,10 +34,11 @@ import {
   timeAs,
 } from '../session'
 import { type Arguments, places, readArguments, UsageError } from './args'
-import { dbText, formatName, type OpenSound, shared, sourceOf } from './files'
+import { type DeliveredFile, deliverDraft, deliveryName, levelText, tellDelivered } from './deliver'
+import { dbText, type OpenSound, shared, sourceOf } from './files'
 import { type GivenSound, layGiven, type MixAnswer, type MixQuestion, threadedMix } from './mixParts'
+import { checkOutput, deliveryOf, OUTPUT_FLAGS, type Written } from './output'
 import { checkPlace, makeFolder, partialFile } from './places'
-import { checkOutput, type Written } from './render'
 import { findSession, sessionAsMeant, type Tagged } from './sessionPlace'
 import type { Terminal } from './terminal'
 import { askThreads, threadsFrom } from './threads'
@@ -42,7 +47,7 @@ import { checkKin } from './time'
 /** `mix SESSION OUT.wav`: what lies on a session's timeline, as one file; its rows and its click beside it. */
 export async function mixSession(words: readonly string[], terminal: Terminal) {
   const { err } = terminal
-  const args = readArguments(words, ['stems', 'click', 'from', 'to', 'rate', 'depth', 'workers'], [])
+  const args = readArguments(words, [...OUTPUT_FLAGS, 'stems', 'click', 'from', 'to', 'workers'], [])
   const [file, output] = places(args, ['SESSION', 'OUT.wav']) as [string, string]
   const asked = askedFor(args, output)
   const threads = threadsFrom(args)
@@ -127,7 +132,9 @@ async function write(
     )
   const analyses: Record<string, Analysis> = {}
   for (const source of used) analyses[source.id] = heldAnalysis(source, answers.get(source.id)?.analysis ?? {})
-  const rate = asked.rate ?? mixRate([...sounds.values()].map((sound) => sourceOf(sound).sampleRate))
+  const usual = mixRate([...sounds.values()].map((sound) => sourceOf(sound).sampleRate))
+  const delivery = deliveryOf(asked, { sampleRate: usual })
+  const rate = delivery.rate ?? usual
   const { mix } = layGiven({ arrangement, rate, sounds: given })
   const { beatOfBar } = openMetre(arrangement.metre)
   const { secondsAt } = openTempo(arrangement.tempoLine)
@@ -135,10 +142,10 @@ async function write(
   const from = asked.from === undefined ? 0 : frameOf(asked.from)
   const to = asked.to === undefined ? mix.frames : frameOf(asked.to)
   if (!(to > from) || from >= mix.frames) throw new AppError('mix/empty', {})
-  const order: MixOrder = { from, to, rate, format: asked.depth ?? '24' }
+  const order: MixOrder = { from, to, rate, format: draftDepth(delivery, 2), dither: delivery.dither }
   const click = clickVoice(arrangement, rate, dbToAmplitude(session.click.gainDb))
 
-  const files = openFiles(order)
+  const files = openFiles(order, delivery)
   try {
     const mixed = files.add(output)
     const clicked = asked.click === undefined ? undefined : files.add(asked.click)
@@ -146,7 +153,7 @@ async function write(
     const stems =
       folder === undefined
         ? []
-        : stemsOf(session).map(({ row, file }) => ({ row, writer: files.add(join(folder, file)) }))
+        : stemsOf(session).map(({ row, file }) => ({ row, writer: files.add(join(folder, endingIn(file, delivery))) }))
     const threaded = threadedMix(mix, { arrangement, rate, sounds: given, analyses, threads }, from, to)
     try {
       for await (const { from: at, sum, rowOf } of threaded.windows()) {
@@ -164,7 +171,8 @@ async function write(
     } finally {
       await threaded.close()
     }
-    for (const { file, facts } of files.keep()) out(lineOf(file, facts, order, err))
+    for (const { file, facts, delivered } of await files.keep())
+      out(lineOf(file, facts, delivered, { rate, delivery }, err))
   } catch (error) {
     files.discard()
     throw error
@@ -189,36 +197,66 @@ function checkAllKin({ sources }: Session, used: readonly Source[], sounds: Read
   }
 }
 
-function lineOf(file: string, facts: MixFacts, { rate, format }: MixOrder, err: Terminal['err']): string {
-  if (facts.clippedSamples > 0)
+const endingIn = (file: string, { container }: Delivery) => file.replace(/\.wav$/, `.${containers[container].ending}`)
+
+function lineOf(
+  file: string,
+  facts: MixFacts,
+  delivered: DeliveredFile | undefined,
+  { rate, delivery }: { readonly rate: number; readonly delivery: Delivery },
+  err: Terminal['err'],
+): string {
+  const clipped = facts.clippedSamples + (delivered?.clippedSamples ?? 0)
+  if (clipped > 0)
     err(
-      `zumbet: ${file}: ${facts.clippedSamples} samples were over full scale (by ${amplitudeToDb(facts.peak).toFixed(1)} dB) and were limited; --depth 32f keeps them.`,
+      `zumbet: ${file}: ${clipped} samples were over full scale (by ${amplitudeToDb(facts.peak).toFixed(1)} dB) and were limited; --depth 32f keeps them.`,
     )
-  return `${file}: ${facts.frames} frames, ${(facts.frames / rate).toFixed(3)} s, ${rate} Hz, 2 channels, ${formatName(format)}, peak ${dbText(facts.peak)} dBFS`
+  if (delivered) tellDelivered(file, delivered, delivery, err)
+  const level = delivered?.level ? levelText(delivered) : `, peak ${dbText(facts.peak)} dBFS`
+  return `${file}: ${facts.frames} frames, ${(facts.frames / rate).toFixed(3)} s, ${rate} Hz, ${delivered?.channels ?? 2} channels, ${deliveryName(delivery)}${level}`
 }
 
 /** Files that are written beside one another, and come to their names when all of them are whole. */
-function openFiles(order: MixOrder) {
+function openFiles(order: MixOrder, delivery: Delivery) {
   const open: {
     readonly file: string
     readonly place: ReturnType<typeof partialFile>
+    /** where the mix lies until a file that is no plain WAV file is made of it */
+    readonly draft: ReturnType<typeof partialFile> | undefined
     readonly writer: ReturnType<typeof createMixWriter>
   }[] = []
+  const discard = () => {
+    for (const { place, draft } of open) {
+      place.discard()
+      draft?.discard()
+    }
+  }
   return {
     add(file: string) {
       const place = partialFile(file)
-      const writer = createMixWriter(order, (bytes) => place.write(bytes))
-      open.push({ file, place, writer })
+      const draft = isPlain(delivery, 2) ? undefined : partialFile(`${file}.draft`)
+      const writer = createMixWriter(order, (bytes) => (draft ?? place).write(bytes))
+      open.push({ file, place, draft, writer })
       return writer
     },
-    keep(): { readonly file: string; readonly facts: MixFacts }[] {
-      const finished = open.map(({ file, writer }) => ({ file, facts: writer.finish() }))
-      for (const { place } of open) place.keep()
+    async keep() {
+      const said = { markers: 'keep' as const, tags: {}, seed: 1 }
+      const finished: {
+        readonly file: string
+        readonly facts: MixFacts
+        readonly delivered: DeliveredFile | undefined
+      }[] = []
+      for (const { file, place, draft, writer } of open) {
+        const facts = writer.finish()
+        finished.push({ file, facts, delivered: draft && (await deliverDraft(draft.place, delivery, said, place)) })
+      }
+      for (const { place, draft } of open) {
+        place.keep()
+        draft?.discard()
+      }
       return finished
     },
-    discard() {
-      for (const { place } of open) place.discard()
-    },
+    discard,
   }
 }
 

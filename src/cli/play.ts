@@ -16,9 +16,10 @@ import { keyOfHz, keyText, readNotes, readRoot } from '../session/notesFile'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { dbText, formatName, openSound, ownFormat, readBytes, sourceOf } from './files'
+import { checkPlainOutput } from './output'
 import { checkPlace, partialFile } from './places'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
-import { checkOutput, checkTarget } from './render'
+import { checkTarget } from './render'
 import type { Terminal } from './terminal'
 
 /** share of the work that is looking at the source */
@@ -32,7 +33,7 @@ export async function playNotes(words: readonly string[], terminal: Terminal) {
   const { out, err, progress } = terminal
   const args = readArguments(words, [...RENDER_FLAGS, ...FLAGS], ['force'])
   const [input, notesFile, output] = places(args, ['IN', 'NOTES.mid', 'OUT.wav']) as [string, string, string]
-  const { depth, rate } = checkOutput(args, output)
+  const { depth, rate } = checkPlainOutput(args, output)
   const wanted = playingFrom(args)
   const rootText = args.text('root')
   const said = rootText === undefined ? undefined : readRoot(rootText)

@@ -13,6 +13,7 @@ import {
 import { errorText } from '../host/errorText'
 import { type Arguments, UsageError } from './args'
 import { readText } from './files'
+import { OUTPUT_FLAGS } from './output'
 
 /** Flags that say what is to become of a sound. */
 export const RECIPE_FLAGS = [
@@ -30,7 +31,7 @@ export const RECIPE_FLAGS = [
 ] as const
 
 /** Flags of every command that renders. */
-export const RENDER_FLAGS = [...RECIPE_FLAGS, 'set', 'depth', 'rate', 'seed'] as const
+export const RENDER_FLAGS = [...RECIPE_FLAGS, ...OUTPUT_FLAGS, 'set', 'seed'] as const
 
 const WRONG_VALUES = ['method/unknown', 'setting/unknown', 'setting/range', 'recipe/range']
 

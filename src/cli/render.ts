@@ -1,22 +1,29 @@
+import { basename } from 'node:path'
 import {
   type Analysis,
   AppError,
+  type Delivery,
+  draftDepth,
   type ExportOrder,
   exportFacts,
+  isPlain,
   methods,
+  NO_MARKERS,
   planExportTask,
-  RATE_RANGE,
   type Recipe,
-  type SampleFormat,
+  type SoundTags,
   soundSource,
   wavRate,
 } from '../core'
 import { type Arguments, places, readArguments, UsageError } from './args'
+import { deliverDraft, deliveryName, levelText, type Said, tellDelivered } from './deliver'
 import { drive } from './drive'
-import { dbText, formatName, type OpenSound, openSound, ownFormat, sourceOf } from './files'
+import { dbText, type OpenSound, openSound, sourceOf } from './files'
+import { checkEnding, checkOutput, deliveryFor, type Written } from './output'
 import { makePieces } from './pieces'
 import { checkPlace, isSameFile, partialFile } from './places'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
+import { recipeGiven, saveRecipe, soundWithin, tagsFor } from './recipePlace'
 import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
 
@@ -24,38 +31,46 @@ import { threadsFrom } from './threads'
 const ANALYSING = 0.3
 
 export async function render(words: readonly string[], terminal: Terminal) {
-  const args = readArguments(words, [...RENDER_FLAGS, 'stretch', 'map', 'workers'], ['force'])
+  const args = readArguments(
+    words,
+    [...RENDER_FLAGS, 'stretch', 'map', 'workers', 'recipe', 'save-recipe', 'date'],
+    ['force', 'tags'],
+  )
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
-  const methodId = args.text('method')
-  if (methodId === undefined) throw new UsageError(`--method is needed: ${methods.map((m) => m.id).join(', ')}`)
-  const recipe = await recipeFrom(args, methodId, args.number('stretch') ?? 1)
-  const written = checkOutput(args, output)
+  const given = args.text('recipe')
+  const file = given === undefined ? undefined : await recipeGiven(args, given)
+  const written = file?.written ?? checkOutput(args, output)
+  if (file) checkEnding(output, written.container)
+  const recipe = file?.recipe ?? (await recipeAsked(args))
+  const saved = args.text('save-recipe')
   const threads = threadsFrom(args)
-  const sound = await openSound(input, terminal.err)
+  const whole = await openSound(input, terminal.err)
   await checkTarget(args, input, output, terminal)
-  await renderFile(sound, recipe, written, output, threads, terminal)
+  if (saved !== undefined) checkPlace(saved)
+  const sound = file?.range ? soundWithin(whole, file.range, input) : whole
+  const tags = file ? file.tags : args.flag('tags') ? tagsFor(input, recipe, args.text('date')) : undefined
+  const known = file?.attacks && { attacks: file.attacks }
+  await renderFile(sound, recipe, written, output, threads, terminal, known, tags)
+  if (saved !== undefined) {
+    const { recipe: _, ...kept } = tags ?? {}
+    const { frames, sampleRate } = soundSource(sourceOf(whole))
+    await saveRecipe(saved, {
+      recipe,
+      source: { name: basename(input), frames, sampleRate },
+      ...(file?.range && { range: file.range }),
+      ...(file?.attacks && { attacks: file.attacks }),
+      file: deliveryFor(written, sound),
+      markers: written.markers,
+      ...(tags && { tags: kept }),
+    })
+  }
 }
 
-/** What the flags ask of the file that is written; undefined for as the source has it. */
-export interface Written {
-  readonly depth: SampleFormat | undefined
-  readonly rate: number | undefined
-}
-
-export function checkOutput(args: Arguments, output: string): Written {
-  const written = outputFlags(args)
-  if (!/\.wav$/i.test(output)) throw new UsageError(`the result is a WAV file: "${output}" must end in .wav`)
-  return written
-}
-
-export function outputFlags(args: Arguments): Written {
-  const depth = args.text('depth')
-  if (depth !== undefined && !['16', '24', '32', '32f'].includes(depth))
-    throw new UsageError('--depth takes 16, 24, 32 or 32f')
-  const rate = args.number('rate')
-  if (rate !== undefined && !(Number.isInteger(rate) && rate >= RATE_RANGE.min && rate <= RATE_RANGE.max))
-    throw new UsageError(`--rate takes whole Hz, ${RATE_RANGE.min} to ${RATE_RANGE.max}`)
-  return { depth: depth as SampleFormat | undefined, rate }
+async function recipeAsked(args: Arguments): Promise<Recipe> {
+  const methodId = args.text('method')
+  if (methodId === undefined)
+    throw new UsageError(`--method, or --recipe, is needed: ${methods.map((m) => m.id).join(', ')}`)
+  return recipeFrom(args, methodId, args.number('stretch') ?? 1)
 }
 
 /**
@@ -70,47 +85,82 @@ export async function checkTarget(args: Arguments, input: string, output: string
     throw new AppError('file/is-input', { file: output })
 }
 
-/** What a file of a sound's result is to be: as deep as the sound, with its markers, where nothing else is asked. */
-export const exportOrder = (sound: OpenSound, recipe: Recipe, { depth, rate }: Written): ExportOrder => ({
-  recipe,
-  format: depth ?? ownFormat(sound),
-  markers: sound.markers,
-  rate,
-  sourceBits: sound.depth?.float ? undefined : sound.depth?.bits,
-})
+/** The order of a draft of the result, or of the result itself where a plain WAV file is what is wanted. */
+export const exportOrder = (sound: OpenSound, recipe: Recipe, delivery: Delivery, said: Said): ExportOrder => {
+  const { channelCount } = soundSource(sourceOf(sound))
+  const plain = isPlain(delivery, channelCount)
+  return {
+    recipe,
+    format: draftDepth(delivery, channelCount),
+    markers: plain && said.markers === 'drop' ? NO_MARKERS : sound.markers,
+    rate: delivery.rate,
+    sourceBits: sound.depth?.float ? undefined : sound.depth?.bits,
+    dither: delivery.dither,
+    ...(plain && { tags: said.tags }),
+  }
+}
 
 export async function renderFile(
   sound: OpenSound,
   recipe: Recipe,
-  { depth, rate }: Written,
+  written: Written,
   output: string,
   threads: number,
-  { out, err, progress }: Terminal,
+  terminal: Terminal,
   known?: Analysis,
+  tags: SoundTags = {},
 ) {
-  const order = exportOrder(sound, recipe, { depth, rate })
-  const { format } = order
+  const { out, err, progress } = terminal
+  const delivery = deliveryFor(written, sound)
+  const said: Said = { markers: written.markers, tags, seed: recipe.seed }
+  const order = exportOrder(sound, recipe, delivery, said)
+  const { sampleRate, channelCount } = soundSource(sourceOf(sound))
+  const plain = isPlain(delivery, channelCount)
   const sink = partialFile(output)
+  const draft = plain ? undefined : partialFile(`${output}.draft`)
   try {
-    const plan = drive(planExportTask(sourceOf(sound), order, known), progress, { from: 0, to: ANALYSING })
-    sink.write(plan.header, 0)
-    const made = await makePieces(sound, { order, plan, place: sink.place, target: output }, threads, (share) =>
-      progress(ANALYSING + (1 - ANALYSING) * share),
+    const made = await writeDraft(sound, order, draft ?? sink, output, threads, known, (share) =>
+      progress(plain ? share : 0.8 * share),
     )
-    sink.write(plan.footer, plan.bytes - plan.footer.length)
-    const facts = exportFacts(plan, made)
+    const delivered = draft
+      ? await deliverDraft(draft.place, delivery, said, sink, (share) => progress(0.8 + 0.2 * share))
+      : undefined
     sink.keep()
-    const { sampleRate, channelCount } = soundSource(sourceOf(sound))
-    const hz = rate ?? sampleRate
+    draft?.discard()
+    const hz = delivery.rate ?? sampleRate
     if (wavRate(hz) !== hz) err(`zumbet: a WAV file holds whole rates: ${hz} Hz is written as ${wavRate(hz)} Hz.`)
-    if (facts.clippedSamples > 0) {
-      err(`zumbet: ${facts.clippedSamples} samples were over full scale and were limited; --depth 32f keeps them.`)
+    const clipped = made.clippedSamples + (delivered?.clippedSamples ?? 0)
+    if (clipped > 0) {
+      err(`zumbet: ${clipped} samples were over full scale and were limited; --depth 32f keeps them.`)
     }
+    if (delivered) tellDelivered(output, delivered, delivery, err)
+    const channels = delivered?.channels ?? channelCount
+    const level = delivered?.level ? levelText(delivered) : `, peak ${dbText(made.peak)} dBFS`
     out(
-      `${output}: ${facts.frames} frames, ${(facts.frames / hz).toFixed(3)} s, ${hz} Hz, ${channelCount} channels, ${formatName(format)}, peak ${dbText(facts.peak)} dBFS`,
+      `${output}: ${made.frames} frames, ${(made.frames / hz).toFixed(3)} s, ${hz} Hz, ${channels} channels, ${deliveryName(delivery)}${level}`,
     )
   } catch (error) {
     sink.discard()
+    draft?.discard()
     throw error
   }
+}
+
+/** The result as a WAV file, its pieces made by so many threads at once. */
+async function writeDraft(
+  sound: OpenSound,
+  order: ExportOrder,
+  sink: ReturnType<typeof partialFile>,
+  target: string,
+  threads: number,
+  known: Analysis | undefined,
+  progress: (share: number) => void,
+) {
+  const plan = drive(planExportTask(sourceOf(sound), order, known), progress, { from: 0, to: ANALYSING })
+  sink.write(plan.header, 0)
+  const made = await makePieces(sound, { order, plan, place: sink.place, target }, threads, (share) =>
+    progress(ANALYSING + (1 - ANALYSING) * share),
+  )
+  sink.write(plan.footer, plan.bytes - plan.footer.length)
+  return exportFacts(plan, made)
 }

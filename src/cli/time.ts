@@ -32,9 +32,10 @@ import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { dbText, formatName, type OpenSound, openSound, ownFormat, readText, sourceOf } from './files'
 import { beatsFrom, gridFrom, hitsOf, offGridFacts } from './offGrid'
+import { checkOutput, type Written } from './output'
 import { isSameFile, partialFile } from './places'
 import { methodOf, RENDER_FLAGS, recipeFrom } from './recipeFlags'
-import { checkOutput, checkTarget, renderFile, type Written } from './render'
+import { checkTarget, renderFile } from './render'
 import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
 
@@ -55,6 +56,7 @@ export async function timeSound(words: readonly string[], terminal: Terminal) {
   const chosen = args.text('method')
   if (chosen !== undefined) methodOf(chosen)
   const written = checkOutput(args, output)
+  if (args.texts('with').length > 0) checkAlike(written)
   const kin = kinFrom(args, input, output)
   const asked = ruleFrom(args)
   const threads = threadsFrom(args)
@@ -91,6 +93,12 @@ export async function timeSound(words: readonly string[], terminal: Terminal) {
     written,
     terminal,
   )
+}
+
+/** Files of kin are written side by side, as they come. @throws {UsageError} for what would be done to each by itself. */
+function checkAlike({ container, mono, level }: Written) {
+  if (container !== 'wav' || mono || level.kind !== 'as-is')
+    throw new UsageError('with --with the results are WAV files, as many channels and as loud as they come out')
 }
 
 async function readFrom<Read>(file: string | undefined, read: (text: string, name: string) => Read) {

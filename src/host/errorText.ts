@@ -46,6 +46,7 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'groove/json': (d) => `${d.file} is no groove: ${d.why}. docs/maps.md shows how one looks.`,
   'groove/none': () => 'Nothing is struck there that a groove could be taken from. Take it from a sound with attacks.',
   'pins/json': (d) => `${d.file} holds no pins: ${d.why}. docs/maps.md shows how they look.`,
+  'recipe/json': (d) => `${d.file} is no recipe that can be used: ${d.why}. docs/recipe.md says what one looks like.`,
   'recipe/pin': (d) =>
     `Pin ${d.pin} does not lie behind the one before it. Give pins that rise in the source and in the result.`,
   'speed/json': (d) => `${d.file} is no speed curve: ${d.why}. docs/maps.md shows how one looks.`,
@@ -90,6 +91,7 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
     `${d.file} is the sound that is read: the result would take its place. Choose another name, or say --force.`,
   'export/channels': (d) =>
     `${d.what} files hold up to ${d.most} channels, and this sound has ${d.channels}. Choose WAV or FLAC, or one channel.`,
+  'export/silent': (d) => `${d.file} is silent: it has no loudness to be brought anywhere, and stays as it is.`,
   'export/empty': () => 'The result would hold not one sample. Choose a longer stretch, or a longer sound.',
   'file/unwritable': (d) => `${d.file} cannot be written: ${d.why}. Choose another place or free some space.`,
   'play/rate': (d) =>

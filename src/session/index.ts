@@ -61,6 +61,14 @@ export {
 export { type LengthContext, type LengthUnit, readLength, readPitch } from './quantity'
 export { checkedForWriting, readOutlook, readSession, type SessionRead } from './readSession'
 export { contentKeys, partFacts, partStart, recipeOf, shapingOf, soundKey, timedFacts } from './recipe'
+export {
+  kbpsSchema,
+  levelSchema,
+  type RecipeFile,
+  rateSchema,
+  readRecipeFile,
+  recipeText,
+} from './recipeFile'
 export { type FoundFacts, readFoundFacts, readKnowledge, readTrial } from './records'
 export {
   type BlindResult,

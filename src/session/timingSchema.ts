@@ -6,7 +6,7 @@ import { GRIDS, type GridName, MOST_GROOVE_BARS, SPEED_RANGE, STRAIGHT_SWING, SW
 const gridSchema = z.enum(Object.keys(GRIDS) as [GridName, ...GridName[]])
 const beatsPerBarSchema = z.number().int().min(1).max(32)
 
-const pinSchema = z.object({
+export const pinSchema = z.object({
   source: z.number().nonnegative(),
   /** where it is to sound in the source's own time */
   own: z.number().nonnegative(),
@@ -27,26 +27,26 @@ const ruleSchema = z.object({
   to: z.number().nonnegative().optional(),
 })
 
+export const speedCurveSchema = z.object({
+  points: z
+    .array(
+      z.object({
+        seconds: z.number().nonnegative(),
+        percent: z.number().min(SPEED_RANGE.min).max(SPEED_RANGE.max),
+        curve: z.enum(['straight', 'curved']).optional(),
+      }),
+    )
+    .max(1000),
+  keepsLength: z.boolean().optional(),
+})
+
 export const timingSchema = z.object({
   /** by hand */
   pins: z.array(pinSchema).max(20_000).default([]),
   rule: ruleSchema.optional(),
   /** what the rule and the pins come to, those that are only held among them: this is what sounds */
   placed: z.array(pinSchema).max(100_000).default([]),
-  speedCurve: z
-    .object({
-      points: z
-        .array(
-          z.object({
-            seconds: z.number().nonnegative(),
-            percent: z.number().min(SPEED_RANGE.min).max(SPEED_RANGE.max),
-            curve: z.enum(['straight', 'curved']).optional(),
-          }),
-        )
-        .max(1000),
-      keepsLength: z.boolean().optional(),
-    })
-    .optional(),
+  speedCurve: speedCurveSchema.optional(),
 })
 
 /** Grooves that were taken, to be laid on any source. */

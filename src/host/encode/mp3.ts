@@ -131,10 +131,18 @@ function crc16(bytes: Uint8Array): number {
 
 const ascii = (text: string) => Array.from(text, (char) => char.charCodeAt(0))
 
+/** What is used of the writer of tags; its types lack some of it. */
+interface TagWriter {
+  padding: number
+  readonly arrayBuffer: ArrayBuffer
+  setFrame(name: string, value: string | number | object): TagWriter
+  addTag(): void
+}
+
 /** Tags and marks, as such files carry them. */
 async function id3(tags: SoundTags, markers: Markers, sampleRate: number, frames: number): Promise<Uint8Array> {
   const { ID3Writer } = await import('browser-id3-writer')
-  const writer = new ID3Writer(new ArrayBuffer(0))
+  const writer = new ID3Writer(new ArrayBuffer(0)) as unknown as TagWriter
   writer.padding = 0
   const { title, date, key } = tags
   const bpm = tags.bpm ?? markers.tempo?.bpm
@@ -142,7 +150,7 @@ async function id3(tags: SoundTags, markers: Markers, sampleRate: number, frames
   if (bpm !== undefined) writer.setFrame('TBPM', Math.round(bpm))
   if (key !== undefined) writer.setFrame('TKEY', shortKey(key))
   const [, year, month, day] = /^(\d{4})-(\d\d)-(\d\d)$/.exec(date ?? '') ?? []
-  if (year) writer.setFrame('TYER', Number(year)).setFrame('TDAT', `${day}${month}` as unknown as number)
+  if (year) writer.setFrame('TYER', Number(year)).setFrame('TDAT', `${day}${month}`)
   for (const [description, value] of fieldsOf(tags, markers, sampleRate))
     if (!['TITLE', 'DATE'].includes(description) && !/^CHAPTER\d{3}$/.test(description))
       writer.setFrame('TXXX', { description, value })
@@ -153,7 +161,7 @@ async function id3(tags: SoundTags, markers: Markers, sampleRate: number, frames
       startTime: ms(frame),
       endTime: ms(markers.cues[n + 1]?.frame ?? frames),
       subFrames: { TIT2: label },
-    } as never)
+    })
   })
   writer.addTag()
   return new Uint8Array(writer.arrayBuffer)
