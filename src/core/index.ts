@@ -40,6 +40,7 @@ export {
   USUAL_CEILING_DB,
 } from './delivery/delivery'
 export type { Levelled } from './delivery/levelling'
+export { ofLength } from './delivery/ofLength'
 export { amplitudeToDb, dbToAmplitude, ratioToSemitones, semitonesToRatio } from './dsp/units'
 export { AppError } from './errors'
 export { imprintFrames, imprintTask } from './imprint/imprint'

@@ -15,6 +15,7 @@ import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
 import { taggedTempo } from '../host/taggedTempo'
 import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
+import { deliver } from './jobs/delivering'
 import { measure } from './jobs/measuring'
 import { mix } from './jobs/mixing'
 import type { JobOptions as Options } from './jobs/options'
@@ -132,5 +133,6 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'take') return take(job, options)
   if (job.kind === 'imprint') return imprint(job, options)
   if (job.kind === 'planExport') return runTask(planExportTask(openSound(job.sound), job.order, job.analysis), options)
+  if (job.kind === 'deliver') return deliver(job, options)
   return exportPiece(job, options)
 }

@@ -5,6 +5,8 @@ import type {
   Attack,
   Comings,
   DecodedFile,
+  Delivered,
+  Delivery,
   ExportOrder,
   ExportPlan,
   Imprint,
@@ -23,6 +25,7 @@ import type {
   Recipe,
   Rhythm,
   Shaping,
+  SoundTags,
   Span,
   Spectrogram,
   Survey,
@@ -207,6 +210,17 @@ export type Job =
       readonly folder: string | undefined
     }
 
+  /** a file of another kind, or of another level, made of a draft: a WAV file that holds the result and its marks */
+  | {
+      readonly kind: 'deliver'
+      readonly draft: Blob
+      readonly delivery: Delivery
+      readonly said: { readonly markers: 'keep' | 'drop'; readonly tags: SoundTags; readonly seed: number }
+      /** frames of the file; as many as the draft has without */
+      readonly frames?: number
+      readonly folder: string | undefined
+    }
+
 /** A sound, or what a recipe makes of it. */
 export interface ImprintSide {
   readonly sound: Sound
@@ -221,6 +235,13 @@ export interface Glance {
   /** LUFS */
   readonly loudness: number
   readonly timbre: Timbre
+}
+
+/** What came of a delivery. */
+export interface DeliveredFacts extends Delivered {
+  readonly frames: number
+  readonly rate: number
+  readonly channels: number
 }
 
 export interface JobResults {
@@ -255,6 +276,7 @@ export interface JobResults {
   imprint: { readonly blob: Blob }
   planExport: ExportPlan
   exportPiece: { readonly blob: Blob; readonly facts: PieceFacts }
+  deliver: { readonly blob: Blob; readonly facts: DeliveredFacts }
 }
 
 export type JobMessage =

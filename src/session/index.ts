@@ -23,6 +23,15 @@ export {
   newVariant,
   REFERENCE,
 } from './create'
+export {
+  type ExportSettings,
+  exportSettingsSchema,
+  FIRST_EXPORT,
+  NAME_FIELDS,
+  type NameField,
+  namesBy,
+  unknownFields,
+} from './exportSettings'
 export { stemsOf } from './fileNames'
 export { amend, change, type History, redo, type Step, startHistory, undo } from './history'
 export { isOneLength, isTimedAs, kinOf, leadOf, namedKin, timeAs } from './kin'

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { artefactKinds, methods } from '../core'
 import { firstSources } from './create'
+import { exportOutlook, FIRST_EXPORT_OUTLOOK } from './exportSettings'
 
 const sweepOutlook = z.object({
   axis: z.enum(['length', 'far', 'pitch']),
@@ -31,7 +32,7 @@ export const outlookSchema = z.object({
   theme: z.enum(['ink', 'paper']),
   looping: z.boolean(),
   matched: z.boolean(),
-  view: z.enum(['bench', 'sweep', 'timeline', 'play']).default('bench'),
+  view: z.enum(['bench', 'sweep', 'timeline', 'play', 'export']).default('bench'),
   /** the timeline's playhead, beats */
   beat: z.number().min(0).default(0),
   /** first visible beat of the timeline, and beats across */
@@ -92,6 +93,8 @@ export const outlookSchema = z.object({
   format: z.enum(['source', '16', '24', '32f']),
   /** rate of the file that is written, Hz */
   rate: z.enum(['source', '44100', '48000', '88200', '96000']).default('source'),
+  /** what is exported, and as what */
+  exporting: exportOutlook.default(FIRST_EXPORT_OUTLOOK),
   /** what the list at the left shows */
   list: z.enum(['shelf', 'found']).default('shelf'),
   /** clicks over the source: none, beats, or eighths */
@@ -136,6 +139,7 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     turns: false,
     format: 'source',
     rate: 'source',
+    exporting: FIRST_EXPORT_OUTLOOK,
     list: 'shelf',
     click: 'off',
     audition: { fitted: false, start: 'now' },
