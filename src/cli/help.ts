@@ -112,6 +112,13 @@ are steps, eight to a beat. In JSON the line is as a session has it; "firstBeat"
 at which it sounds as it is; without --root it is found. A note sounds as long as it is held, to its end (through), or round and
 round (loop). Of more notes than --voices the oldest gives way; with one voice --glide slides from note to note. Stereo.`,
   },
+  instrument: {
+    usage: `zumbet instrument IN OUTDIR [--root NOTE|HZ] [--every SEMITONES] [--from NOTE] [--to NOTE] [--play hold|through|loop]
+      [--attack MS] [--release MS] [--method ID] [--stretch X] [--zip] [render's other flags]`,
+    about: `Make an instrument of a sound: samples at every so many semitones (3 without --every, an octave to either side of the
+root without --from and --to), each by the method, as long as the others, and a text (.sfz) that says which keys play which. Loops of the sound go
+along; loop without any goes round all of it. With --every 1 no player has to stretch anything. --zip makes one zip of it.`,
+  },
   imprint: {
     usage: `zumbet imprint BODY RHYTHM OUT.wav --by bands|columns|whole [--amount PERCENT] [--bands N] [--smoothing MS] [--stretch X]
       [--rhythm-stretch X] [--method ID] [--depth 16|24|32|32f] [--force]`,

@@ -90,7 +90,7 @@ export async function playNotes(words: readonly string[], terminal: Terminal) {
 }
 
 /** @throws {AppError} `play/no-root` */
-function rootOf({ pitch }: Knowledge, input: string): number {
+export function rootOf({ pitch }: Knowledge, input: string): number {
   if (pitch.rootHz !== undefined && pitch.confidence >= SURE_ROOT) return keyOfHz(pitch.rootHz)
   throw new AppError('play/no-root', { file: basename(input) })
 }

@@ -1,6 +1,7 @@
 import { batch } from './batch'
 import { tellGroove } from './groove'
 import { imprintSound } from './imprint'
+import { writeInstrument } from './instrument'
 import { main } from './main'
 import { mixSession } from './mix'
 import { writePicks } from './picks'
@@ -21,6 +22,7 @@ const sessions = {
   play: playNotes,
   picks: writePicks,
   imprint: imprintSound,
+  instrument: writeInstrument,
 }
 if (isWork()) await work((words, terminal) => main(words, terminal, sessions))
 else serve(services)

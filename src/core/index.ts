@@ -145,6 +145,7 @@ export {
   type PieceFacts,
   planExportTask,
 } from './render/exportTask'
+export { mapMarkers, markersAtRate } from './render/markers'
 export {
   needsOf,
   openPlan,

@@ -91,6 +91,9 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
     `${d.file} is the sound that is read: the result would take its place. Choose another name, or say --force.`,
   'export/channels': (d) =>
     `${d.what} files hold up to ${d.most} channels, and this sound has ${d.channels}. Choose WAV or FLAC, or one channel.`,
+  'folder/none': () => 'This browser lets no page write into a folder. Choose the downloads or a zip.',
+  'folder/unwritable': (d) =>
+    `${d.file} cannot be written into ${d.folder}: ${d.why || 'the browser does not let it'}. Choose another folder.`,
   'export/silent': (d) => `${d.file} is silent: it has no loudness to be brought anywhere, and stays as it is.`,
   'export/empty': () => 'The result would hold not one sample. Choose a longer stretch, or a longer sound.',
   'file/unwritable': (d) => `${d.file} cannot be written: ${d.why}. Choose another place or free some space.`,

@@ -83,6 +83,12 @@ export interface FoundRow {
   error: string | undefined
 }
 
+/** A folder or file of the computer that this browser may write to, as long as its user lets it. */
+export interface PlaceRow {
+  id: string
+  handle: FileSystemHandle
+}
+
 export type Database = Dexie & {
   sessions: EntityTable<SessionRow, 'id'>
   outlooks: EntityTable<OutlookRow, 'id'>
@@ -94,6 +100,7 @@ export type Database = Dexie & {
   knowledge: EntityTable<KnowledgeRow, 'hash'>
   found: EntityTable<FoundRow, 'id'>
   trials: EntityTable<TrialRow, 'key'>
+  places: EntityTable<PlaceRow, 'id'>
 }
 
 export function openDatabase(name = 'zumbet'): Database {
@@ -104,5 +111,6 @@ export function openDatabase(name = 'zumbet'): Database {
   database.version(4).stores({ fileParts: '[sourceId+n], sourceId' })
   // nothing is moved: what lies where it lay is read there, and written anew in its place
   database.version(5).stores({ outlooks: 'id', contents: 'hash', arrivals: 'id', aside: 'id' })
+  database.version(6).stores({ places: 'id' })
   return database
 }

@@ -3,9 +3,9 @@ import { cosTurns, sinTurns } from '../dsp/portable'
 
 /** points between two samples, and samples on either side that each is made of */
 const PHASES = 8
-const TAPS = 40
+const TAPS = 32
 /** what reaches over a level between samples has one of the nearest four above this share of it */
-const NEAR = 0.35
+const NEAR = 0.5
 const RUN = 16
 
 const filters = Array.from({ length: PHASES - 1 }, (_, p) => {

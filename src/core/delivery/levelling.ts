@@ -146,8 +146,13 @@ export function levelledReader(source: SoundSource, { gain, ceiling }: Pick<Leve
     const limiter = createLimiter(source, gain, ceiling)
     return (from: number, to: number) => limiter.read(from, to).channels
   }
-  return (from: number, to: number) =>
-    source
-      .part(from, to)
-      .channels.map((channel) => (gain === 1 ? channel : Float32Array.from(channel, (value) => value * gain)))
+  return (from: number, to: number) => {
+    const { channels } = source.part(from, to)
+    if (gain === 1) return channels
+    return channels.map((channel) => {
+      const own = new Float32Array(channel.length)
+      for (let i = 0; i < own.length; i++) own[i] = (channel[i] as number) * gain
+      return own
+    })
+  }
 }

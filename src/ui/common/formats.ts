@@ -41,3 +41,10 @@ export function kindText(facts: SourceFacts): string {
   const depth = facts.depth ? `${facts.depth.bits}-bit${facts.depth.float ? ' float' : ''}` : ''
   return [facts.container, depth].filter(Boolean).join(' ')
 }
+
+/** How large a file is: `3.4 MB`. */
+export function sizeText(bytes: number): string {
+  if (bytes < 1000) return `${bytes} bytes`
+  const [size, unit] = bytes < 1e6 ? [bytes / 1e3, 'kB'] : bytes < 1e9 ? [bytes / 1e6, 'MB'] : [bytes / 1e9, 'GB']
+  return `${size.toFixed(size < 100 ? 1 : 0)} ${unit}`
+}

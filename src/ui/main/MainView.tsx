@@ -5,6 +5,7 @@ import { Bench } from '../bench/Bench'
 import { Centre } from '../common/Centre'
 import { channelText, countText, kindText, peakText, rateText, timeText } from '../common/formats'
 import { Guarded } from '../common/Guarded'
+import { ExportView } from '../export/ExportView'
 import { PlayView } from '../play/PlayView'
 import { redo, resetTarget, undo } from '../session/acts'
 import { loadAgain } from '../session/hear/listening'
@@ -40,12 +41,15 @@ function Main() {
   const future = useSession((state) => state.history.future[0]?.label)
   const { facts } = source ?? {}
   const isTimeline = view === 'timeline'
+  const isExport = view === 'export'
+  const ofSource = !isTimeline && !isExport
 
   return (
     <main className="bench flex min-h-0 min-w-0 flex-col [grid-area:bench]">
       <header className="flex min-h-[58px] shrink-0 items-center gap-4 px-5">
         {isTimeline && <TimelineHead />}
-        {source && !isTimeline && (
+        {isExport && <h2 className="wide text-[22px]">Export</h2>}
+        {source && ofSource && (
           <>
             <h2 className="wide max-w-[340px] truncate text-[22px]">{source.name}</h2>
             {facts && (
@@ -65,9 +69,9 @@ function Main() {
           </>
         )}
         <span className="ml-auto flex items-center">
-          {(source || isTimeline || hasParts) && <ViewTabs />}
+          {(source || !ofSource || hasParts) && <ViewTabs />}
           {isTimeline && <MixExport />}
-          {source && !isTimeline && (
+          {source && ofSource && (
             <button
               type="button"
               className="plain-button mr-2"
@@ -78,7 +82,7 @@ function Main() {
               <RotateCcw size={14} /> As source
             </button>
           )}
-          {source && variant && !isTimeline && (
+          {source && variant && ofSource && (
             <button
               type="button"
               className="plain-button mr-2"
@@ -114,12 +118,13 @@ function Main() {
       </header>
       <AccessBar />
       {!ready && <Centre>Opening the session</Centre>}
+      {ready && isExport && <ExportView />}
       {ready && isTimeline && (
         <Guarded name="The timeline" resetKey="timeline">
           <TimelineView />
         </Guarded>
       )}
-      {ready && !source && !isTimeline && (
+      {ready && !source && ofSource && (
         <Centre>
           <span className="wide text-[20px]">Nothing on the bench</span>
           <span className="max-w-[44ch] text-soft">
@@ -128,7 +133,7 @@ function Main() {
           </span>
         </Centre>
       )}
-      {source && !isTimeline && load?.status === 'failed' && (
+      {source && ofSource && load?.status === 'failed' && (
         <Centre>
           <span role="alert" className="max-w-[56ch] text-trouble">
             {errorText(load.error)}
@@ -138,14 +143,14 @@ function Main() {
           </button>
         </Centre>
       )}
-      {source && !isTimeline && !facts && load?.status !== 'failed' && (
+      {source && ofSource && !facts && load?.status !== 'failed' && (
         <Centre>
           <span className="flex items-center gap-2 text-soft">
             <LoaderCircle size={16} className="animate-spin" aria-hidden="true" /> Reading {source.file}
           </span>
         </Centre>
       )}
-      {source && !isTimeline && facts && load?.status !== 'failed' && (
+      {source && ofSource && facts && load?.status !== 'failed' && (
         <Guarded
           name={view === 'bench' ? 'The bench' : view === 'play' ? 'Play' : 'The sweep'}
           resetKey={`${view} ${source.id}`}

@@ -7,6 +7,7 @@ const VIEWS: readonly { readonly id: Outlook['view']; readonly label: string; re
   { id: 'sweep', label: 'Sweep', title: 'Where each method breaks on this sound (W)' },
   { id: 'timeline', label: 'Timeline', title: 'Sounds together, against bars, under one tempo line (T)' },
   { id: 'play', label: 'Play', title: 'Stretch far, mark what is good, and play it (P)' },
+  { id: 'export', label: 'Export', title: 'Take all of it away, as files (O)' },
 ]
 
 /** The views: of a source, and of all together. */
@@ -19,8 +20,8 @@ export function ViewTabs() {
         <button
           key={id}
           type="button"
-          // "Play" alone is the button that lets sound begin
-          role={id === 'play' ? 'link' : undefined}
+          // "Play" alone is the button that lets sound begin, "Export" those that begin to export
+          role={id === 'play' || id === 'export' ? 'link' : undefined}
           className="view-tab"
           aria-current={view === id ? 'page' : undefined}
           disabled={blind && view !== id}

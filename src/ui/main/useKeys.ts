@@ -76,6 +76,7 @@ export function useKeys() {
   useHotkeys('w', () => showView('sweep'), onViews)
   useHotkeys('t', () => showView('timeline'), onViews)
   useHotkeys('p', () => showView('play'), onViews)
+  useHotkeys('o', () => showView('export'), onViews)
   // in Play digits strike pads
   useHotkeys(
     'alt+0,alt+1,alt+2,alt+3,alt+4,alt+5,alt+6,alt+7,alt+8,alt+9',

@@ -7,7 +7,14 @@ import {
   type PlayedNote,
   plainTone,
 } from '../../../core'
-import { type Job, type LedEvent, type NotedEvent, scratchFolder, soundInMemory } from '../../../engine'
+import {
+  type Job,
+  type JobResults,
+  type LedEvent,
+  type NotedEvent,
+  scratchFolder,
+  soundInMemory,
+} from '../../../engine'
 import { contentKey, KEYS_ID, type PickMark, type Take } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { edit } from '../edits'
@@ -188,6 +195,34 @@ let stop: AbortController | undefined
  * @param only  ids of the instruments that are heard, as they were beside the others; all without.
  */
 async function rendered(take: Take, only?: readonly string[]): Promise<Blob | undefined> {
+  const own = new AbortController()
+  const show = (progress: number) =>
+    setState((now) => ({ exports: { ...now.exports, [TAKE_EXPORT]: { name: take.name, progress } } }))
+  stop = own
+  show(0)
+  try {
+    return (await renderTake(take, { signal: own.signal, show, ...(only && { only }) })).blob
+  } catch (error) {
+    if (!own.signal.aborted) tell(error)
+    return undefined
+  } finally {
+    stop = undefined
+    setState(({ exports: { [TAKE_EXPORT]: _, ...others } }) => ({ exports: others }))
+  }
+}
+
+/**
+ * The same, whoever asks.
+ * @throws what the work failed by, or that it was stopped.
+ */
+export async function renderTake(
+  take: Take,
+  {
+    signal,
+    show,
+    only,
+  }: { readonly signal: AbortSignal; show(progress: number): void; readonly only?: readonly string[] },
+): Promise<JobResults['take']> {
   const state = getState()
   const { present: session } = state.history
   const played = new Set(take.notes.map(({ pick }) => pick ?? KEYS_ID))
@@ -242,33 +277,19 @@ async function rendered(take: Take, only?: readonly string[]): Promise<Blob | un
       ...(off !== undefined && { off }),
     })
   }
-  const own = new AbortController()
-  stop = own
-  const show = (progress: number) =>
-    setState((now) => ({ exports: { ...now.exports, [TAKE_EXPORT]: { name: take.name, progress } } }))
-  show(0)
-  try {
-    const { blob } = await pool.run<'take'>(
-      {
-        kind: 'take',
-        sounds,
-        instruments: given,
-        notes,
-        holds,
-        ...(only && { only }),
-        order: { from: 0, to: take.length, rate: take.rate, format: '32f' },
-        folder: take.length * 8 > 2 ** 26 ? scratchFolder() : undefined,
-      },
-      { signal: own.signal, rank: 0, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
-    )
-    return blob
-  } catch (error) {
-    if (!own.signal.aborted) tell(error)
-    return undefined
-  } finally {
-    stop = undefined
-    setState(({ exports: { [TAKE_EXPORT]: _, ...others } }) => ({ exports: others }))
-  }
+  return pool.run<'take'>(
+    {
+      kind: 'take',
+      sounds,
+      instruments: given,
+      notes,
+      holds,
+      ...(only && { only }),
+      order: { from: 0, to: take.length, rate: take.rate, format: '32f' },
+      folder: take.length * 8 > 2 ** 26 ? scratchFolder() : undefined,
+    },
+    { signal, rank: 0, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
+  )
 }
 
 const PLAIN_TONE = 'plain tone'

@@ -85,7 +85,7 @@ export function exportHeard() {
 const MOST_BYTES_IN_MEMORY = 2 ** 26
 
 /** Render a file in its pieces, several at once; it is the same however many. */
-async function renderFile(
+export async function renderFile(
   sound: Sound,
   order: ExportOrder,
   analysis: Analysis,

@@ -6,6 +6,7 @@ import {
   createContentKeeper,
   createFoundKeeper,
   createKnowledgeKeeper,
+  createPlaceKeeper,
   createTrialKeeper,
   openDatabase,
 } from '../../../storage'
@@ -19,6 +20,7 @@ export const arrivalRows = createArrivalKeeper(database)
 export const asideRows = createAsideKeeper(database, () => Date.now())
 export const knowledgeRows = createKnowledgeKeeper(database)
 export const trialRows = createTrialKeeper(database, () => Date.now())
+export const places = createPlaceKeeper(database)
 export const foundRows = createFoundKeeper(database)
 export const pool = createWorkerPool()
 export const shelf = createAudioShelf(pool, contents.get, (source) =>

@@ -4,6 +4,7 @@ import type { Analysis, Knowledge, Recipe, Spectrogram, SweepAxis, SweepPoint, T
 import type { FileFacts, Glance, SoundFacts } from '../../../engine'
 import {
   type BlindResult,
+  type ExportSettings,
   firstOutlook,
   type History,
   NO_TIMELINE,
@@ -122,6 +123,32 @@ export interface LoadState {
 export interface ExportState {
   readonly name: string
   readonly progress: number
+}
+
+/** A file of the Export view. */
+export interface QueuedFile {
+  readonly id: string
+  readonly name: string
+  readonly settings: ExportSettings
+  readonly status: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled'
+  /** 0–1 */
+  readonly progress: number
+  readonly error?: unknown
+  readonly made?: MadeFile
+}
+
+/** What came of it. */
+export interface MadeFile {
+  readonly blob: Blob
+  readonly seconds: number
+  readonly rate: number
+  /** LUFS and dBTP where it was brought to a level */
+  readonly level?: { readonly lufs: number; readonly peakDb: number; readonly heldDb: number }
+  /** what came out otherwise than was asked */
+  readonly doubts: readonly string[]
+  /** where it went */
+  readonly place: string
+  readonly recipe?: string
 }
 
 /** Something to tell. `undo` offers to take back what it tells of, `action` to do something about it. */
@@ -256,6 +283,8 @@ export interface State {
   /** by source */
   readonly advice: Readonly<Record<string, AdviceState>>
   readonly exports: Readonly<Record<string, ExportState>>
+  /** files of the Export view: waiting, being made, and done */
+  readonly queue: readonly QueuedFile[]
   /** files being read in */
   readonly arrivals: readonly Arrival[]
   readonly notices: readonly Notice[]
@@ -314,6 +343,7 @@ export const store = createStore<State>(() => ({
   explored: {},
   blind: undefined,
   exports: {},
+  queue: [],
   arrivals: [],
   notices: [],
   playing: false,

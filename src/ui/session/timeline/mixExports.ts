@@ -16,11 +16,11 @@ const { getState, setState } = store
 export const MIX_EXPORT = 'timeline mix'
 let stop: AbortController | undefined
 
-type Sounds = Record<string, { readonly sound: Sound; readonly analysis: Analysis }>
+export type MixSounds = Record<string, { readonly sound: Sound; readonly analysis: Analysis }>
 
 /** All sounds of the timeline, with what the methods of their parts need. */
-async function gathered(arrangement: Arrangement): Promise<Sounds> {
-  const sounds: Sounds = {}
+export async function gathered(arrangement: Arrangement): Promise<MixSounds> {
+  const sounds: MixSounds = {}
   for (const source of usedSources(getState().history.present)) {
     const sound = openedFor(source) ?? (await shelf.open(source))
     let analysis = {}

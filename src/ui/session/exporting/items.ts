@@ -1,0 +1,178 @@
+import { containers, type Prepare, type Recipe } from '../../../core'
+import {
+  type ExportSettings,
+  isUntuned,
+  keyOf,
+  keyText,
+  type NameField,
+  namesBy,
+  type PickMark,
+  recipeOf,
+  type Source,
+  stemsOf,
+  type Take,
+  tempoOf,
+  type Variant,
+} from '../../../session'
+import type { State } from '../state/store'
+
+/** What can be taken away: every variant, its layers, the timeline, picks and takes. */
+
+const LAYERS = ['sines', 'attacks', 'noise'] as const
+type Layer = (typeof LAYERS)[number]
+
+export type Content =
+  | { readonly kind: 'variant'; readonly source: Source; readonly variant: Variant; readonly layer?: Layer }
+  | { readonly kind: 'mix' | 'click' }
+  | { readonly kind: 'row'; readonly row: number }
+  | { readonly kind: 'pick'; readonly source: Source; readonly pick: PickMark }
+  | { readonly kind: 'take'; readonly take: Take }
+
+/** One file to be, not yet made. `key` stays the same as long as what it is of is there. */
+export interface Item {
+  readonly key: string
+  readonly label: string
+  readonly fields: Readonly<Partial<Record<NameField, string>>>
+  readonly content: Content
+}
+
+export interface ItemGroup {
+  readonly key: string
+  readonly title: string
+  readonly items: readonly Item[]
+}
+
+const OFF_DB = -60
+
+/** What is left of a source when one layer of it is. */
+export const layerAlone = (layer: Layer, prepare: Prepare = {}): Prepare => ({
+  ...prepare,
+  ...(layer !== 'sines' && { sinesDb: OFF_DB }),
+  ...(layer !== 'attacks' && { attacksDb: OFF_DB }),
+  ...(layer !== 'noise' && { noiseDb: OFF_DB }),
+})
+
+/** The recipe of an item; none of what is no single recipe's. */
+export function recipeOfItem(content: Content): Recipe | undefined {
+  if (content.kind !== 'variant') return undefined
+  const recipe = recipeOf(content.source, content.variant)
+  return content.layer ? { ...recipe, prepare: layerAlone(content.layer, recipe.prepare) } : recipe
+}
+
+const short = (value: number, digits: number) => String(Number(value.toFixed(digits)))
+
+function variantFields(state: State, source: Source, variant: Variant): Item['fields'] {
+  const { stretch, pitchSemitones } = recipeOf(source, variant)
+  const known = state.knowledge[source.id] ?? undefined
+  const { bpm } = tempoOf(source, known)
+  const { key } = keyOf(source, known)
+  const moved = key && !isUntuned(source, known) ? keyMoved(key, pitchSemitones) : undefined
+  return {
+    source: source.name,
+    what: variant.letter,
+    method: variant.methodId,
+    stretch: `x${short(stretch, 4)}`,
+    pitch: pitchSemitones === 0 ? '' : `${pitchSemitones > 0 ? '+' : ''}${short(pitchSemitones, 2)}st`,
+    ...(bpm !== undefined && { bpm: short(bpm / stretch, 2) }),
+    ...(moved && { key: keyText(moved).replace('♯', '#') }),
+  }
+}
+
+const keyMoved = <Key extends { readonly root: number }>(key: Key, semitones: number): Key => ({
+  ...key,
+  root: (((key.root + Math.round(semitones)) % 12) + 12) % 12,
+})
+
+/** All that can be taken from a session, in the order in which it is shown. */
+export function itemGroups(state: State): ItemGroup[] {
+  const { present: session } = state.history
+  const groups: ItemGroup[] = session.sources.flatMap((source) => {
+    if (source.variants.length === 0) return []
+    const items: Item[] = source.variants.map((variant) => ({
+      key: `variant ${source.id} ${variant.id}`,
+      label: variant.letter,
+      fields: variantFields(state, source, variant),
+      content: { kind: 'variant', source, variant },
+    }))
+    const layers = source.variants.slice(0, 1).flatMap((variant) =>
+      LAYERS.map(
+        (layer): Item => ({
+          key: `layer ${source.id} ${variant.id} ${layer}`,
+          label: layer,
+          fields: { ...variantFields(state, source, variant), what: `${variant.letter}-${layer}` },
+          content: { kind: 'variant', source, variant, layer },
+        }),
+      ),
+    )
+    return [{ key: source.id, title: source.name, items: [...items, ...layers] }]
+  })
+  const stems = stemsOf(session).map(
+    ({ row }): Item => ({
+      key: `row ${session.rows[row]?.id}`,
+      label: session.rows[row]?.name ?? `Row ${row + 1}`,
+      fields: { source: session.rows[row]?.name ?? `row ${row + 1}`, what: 'stem' },
+      content: { kind: 'row', row },
+    }),
+  )
+  const timeline: Item[] =
+    session.parts.length === 0
+      ? []
+      : [
+          { key: 'mix', label: 'The mix', fields: { source: 'mix' }, content: { kind: 'mix' } },
+          ...stems,
+          { key: 'click', label: 'The click', fields: { source: 'click' }, content: { kind: 'click' } },
+        ]
+  const picks = session.picks.flatMap((pick): Item[] => {
+    const source = session.sources.find(({ id }) => id === pick.source)
+    if (!source) return []
+    const fields = { source: source.name, what: pick.name }
+    return [{ key: `pick ${pick.id}`, label: pick.name, fields, content: { kind: 'pick', source, pick } }]
+  })
+  const takes = session.takes.map(
+    (take): Item => ({
+      key: `take ${take.id}`,
+      label: take.name,
+      fields: { source: take.name, what: 'take' },
+      content: { kind: 'take', take },
+    }),
+  )
+  return [
+    ...(timeline.length > 0 ? [{ key: 'timeline', title: 'Timeline', items: timeline }] : []),
+    ...groups,
+    ...(picks.length > 0 ? [{ key: 'picks', title: 'Picks', items: picks }] : []),
+    ...(takes.length > 0 ? [{ key: 'takes', title: 'Takes', items: takes }] : []),
+  ]
+}
+
+/** What is ticked, in order, each with the name that its file will have. */
+export function tickedItems(state: State, today: string): { readonly item: Item; readonly name: string }[] {
+  const { ticked, settings } = state.outlook.exporting
+  const wanted = new Set(ticked)
+  const items = itemGroups(state).flatMap((group) => group.items.filter(({ key }) => wanted.has(key)))
+  const names = namesBy(
+    settings.pattern,
+    settings.container,
+    items.map(({ fields }) => ({ ...fields, date: today })),
+  )
+  return items.map((item, n) => ({ item, name: names[n] as string }))
+}
+
+/** How a file will hold its sound, in words. */
+export function settingsText({ container, depth, rate, mono, level, lufs }: ExportSettings): string {
+  const { label, exact } = containers[container]
+  return [
+    label,
+    exact && depth !== 'source' ? (depth === '32f' ? '32-bit float' : `${depth} bits`) : undefined,
+    rate === 'source' ? undefined : `${rate / 1000} kHz`,
+    mono ? 'mono' : undefined,
+    level === 'loudness'
+      ? `${lufs} LUFS`
+      : level === 'match'
+        ? 'as loud as its source'
+        : level === 'peak'
+          ? 'to its peak'
+          : undefined,
+  ]
+    .filter((word) => word !== undefined)
+    .join(', ')
+}
