@@ -1,0 +1,228 @@
+import { execFileSync } from 'node:child_process'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { AxeBuilder } from '@axe-core/playwright'
+import type { Download, Page } from '@playwright/test'
+import { unzipSync } from 'fflate'
+import { type AudioBlock, frameCount } from '../src/core'
+import { createLoudnessMeter } from '../src/core/measure/loudness'
+import { decodeFile } from '../src/host/decodeFile'
+import { CALL, expect, openCall, openSession, test } from './bench'
+
+declare global {
+  interface Window {
+    showDirectoryPicker?: () => Promise<FileSystemDirectoryHandle>
+  }
+}
+
+const what = (page: Page) => page.getByRole('region', { name: 'What', exact: true })
+const queue = (page: Page) => page.getByRole('list', { name: 'Queue' })
+const bytesOf = async (download: Download) => readFileSync((await download.path()) as string)
+const soundOf = async (download: Download) => decodeFile(await bytesOf(download), download.suggestedFilename())
+
+/** Go to Export by its key, with one sound on the shelf that is soon rendered, and tick some of it. */
+async function openExport(page: Page, ...names: string[]) {
+  await openCall(page)
+  await page.keyboard.press('o')
+  await expect(page.getByRole('heading', { name: 'Export', exact: true })).toBeVisible()
+  for (const name of names)
+    await what(page)
+      .getByRole('checkbox', { name: `gull: ${name}`, exact: true })
+      .check()
+}
+
+/** The files that come while something is done, so many of them. */
+async function filesFrom(page: Page, count: number, act: () => Promise<void>): Promise<Download[]> {
+  const files: Download[] = []
+  const all = new Promise<void>((resolve) => {
+    page.on('download', (file) => {
+      files.push(file)
+      if (files.length === count) resolve()
+    })
+  })
+  await act()
+  await all
+  return files
+}
+const begin = (page: Page) => page.getByRole('button', { name: /^Export \d+ files?$/ }).click()
+
+const loudness = (audio: AudioBlock) => {
+  const meter = createLoudnessMeter(audio.sampleRate, audio.channels.length)
+  meter.add(audio.channels, frameCount(audio))
+  return meter.finish()
+}
+
+test('what is ticked becomes files of the chosen kind, under the names that were shown, bit for bit what the command makes', async ({
+  page,
+}) => {
+  await openExport(page, 'A', 'B')
+  await page.getByRole('radio', { name: 'FLAC' }).click()
+  await page.getByRole('checkbox', { name: 'A recipe beside each file' }).check()
+  const shown = page.getByRole('list', { name: 'Names of the files' }).getByRole('listitem')
+  await expect(shown).toHaveCount(2)
+  const names = await shown.allTextContents()
+  const files = await filesFrom(page, 4, () => begin(page))
+  expect(files.map((file) => file.suggestedFilename()).sort()).toEqual(
+    names.flatMap((name) => [name, `${name}.json`]).sort(),
+  )
+  await expect(queue(page).getByRole('listitem', { name: /: done$/ })).toHaveCount(2)
+
+  const folder = mkdtempSync(join(tmpdir(), 'zumbet-e2e-'))
+  try {
+    for (const name of names) {
+      const [sound, recipe] = [name, `${name}.json`].map((one) =>
+        files.find((file) => file.suggestedFilename() === one),
+      )
+      writeFileSync(join(folder, 'recipe.json'), await bytesOf(recipe as Download))
+      execFileSync(process.execPath, [
+        'bin/zumbet.mjs',
+        'render',
+        CALL.file,
+        join(folder, 'again.flac'),
+        '--recipe',
+        join(folder, 'recipe.json'),
+      ])
+      expect((await bytesOf(sound as Download)).equals(readFileSync(join(folder, 'again.flac')))).toBe(true)
+    }
+  } finally {
+    rmSync(folder, { recursive: true, force: true })
+  }
+})
+
+test('a loudness is reached, in one channel, with silence behind, as a WAV file that says what it is', async ({
+  page,
+}) => {
+  await openExport(page, 'A')
+  await page.getByRole('combobox', { name: 'Level' }).selectOption('to a loudness')
+  await page.getByRole('radio', { name: 'one', exact: true }).click()
+  await page.getByRole('spinbutton', { name: 'Silence after' }).fill('1')
+  await page.keyboard.press('Enter')
+  const [file] = await filesFrom(page, 1, () => begin(page))
+  const { audio } = await soundOf(file as Download)
+  expect(audio.channels).toHaveLength(1)
+  const source = Math.round(CALL.seconds * CALL.sampleRate)
+  expect(frameCount(audio)).toBe(source + CALL.sampleRate)
+  expect(Math.max(...(audio.channels[0] as Float32Array).slice(source).map(Math.abs))).toBe(0)
+  expect(loudness(audio)).toBeCloseTo(-16, 0)
+  await expect(queue(page)).toContainText('−16.0 LUFS')
+  expect((await bytesOf(file as Download)).toString('latin1')).toContain('"methodId"')
+})
+
+test('all of it goes into one zip; what is waiting can be moved and given up, and made after all', async ({ page }) => {
+  await openExport(page, 'A', 'B', 'C')
+  await page.getByRole('radio', { name: 'one zip' }).click()
+  await page.getByRole('textbox', { name: 'Pattern of names' }).fill('{n} {what}')
+  const [zip] = await filesFrom(page, 1, () => begin(page))
+  const inside = unzipSync(new Uint8Array(await bytesOf(zip as Download)))
+  expect(Object.keys(inside).sort()).toEqual(['01-A.wav', '02-B.wav', '03-C.wav'])
+  await page.getByRole('button', { name: 'Clear what is done' }).click()
+
+  // a long one first, so that the others wait
+  await what(page).getByRole('checkbox', { name: 'Timeline: The mix' }).check()
+  await page.getByRole('radio', { name: 'downloads' }).click()
+  await begin(page)
+  const waiting = queue(page).getByRole('listitem', { name: /: waiting$/ })
+  await expect(waiting).toHaveCount(3)
+  await waiting
+    .last()
+    .getByRole('button', { name: /sooner$/ })
+    .click()
+  await expect(waiting.nth(1)).toContainText('04-C.wav')
+  await waiting
+    .nth(1)
+    .getByRole('button', { name: /^Cancel/ })
+    .click()
+  await expect(queue(page).getByRole('listitem', { name: '04-C.wav: cancelled' })).toBeVisible()
+  const running = queue(page).getByRole('listitem', { name: /: running$/ })
+  const files = filesFrom(page, 3, async () => {
+    await running.getByRole('button', { name: /^Cancel/ }).click()
+    await queue(page).getByRole('button', { name: 'Try 04-C.wav again' }).click()
+  })
+  expect((await files).map((file) => file.suggestedFilename()).sort()).toEqual(['02-A.wav', '03-B.wav', '04-C.wav'])
+  await expect(queue(page).getByRole('listitem', { name: '01.wav: cancelled' })).toBeVisible()
+})
+
+test('a chosen folder takes the files, also after a reload; what cannot be written is told of and can be tried again', async ({
+  page,
+}) => {
+  // the picker cannot be shown here: a folder of the browser's own stands in for one of the computer's
+  await page.addInitScript(() => {
+    window.showDirectoryPicker = async () =>
+      (await navigator.storage.getDirectory()).getDirectoryHandle('taken away', { create: true })
+  })
+  await openExport(page, 'A')
+  await page.getByRole('radio', { name: 'a folder' }).click()
+  await begin(page)
+  await expect(queue(page).getByRole('listitem', { name: /: done$/ })).toContainText('taken away')
+  const listed = () =>
+    page.evaluate(async () => {
+      const folder = await (await navigator.storage.getDirectory()).getDirectoryHandle('taken away')
+      const sizes: Record<string, number> = {}
+      for await (const [name, handle] of folder as unknown as AsyncIterable<[string, FileSystemFileHandle]>)
+        sizes[name] = (await handle.getFile()).size
+      return sizes
+    })
+  const first = await listed()
+  expect(Object.keys(first)).toHaveLength(1)
+  expect(Object.values(first)[0]).toBeGreaterThan(CALL.seconds * CALL.sampleRate * 2)
+
+  await page.waitForTimeout(500)
+  await page.reload()
+  await expect(page.getByRole('heading', { name: 'Export', exact: true })).toBeVisible()
+  await page.evaluate(() => {
+    window.showDirectoryPicker = async () => {
+      throw new Error('it was asked for again')
+    }
+  })
+  await page.getByRole('radio', { name: 'Opus' }).click()
+  await begin(page)
+  await expect(queue(page).getByRole('listitem', { name: /: done$/ })).toContainText('taken away')
+  expect(Object.keys(await listed()).filter((name) => name.endsWith('.opus'))).toHaveLength(1)
+
+  await page.evaluate(() => {
+    const { getFileHandle } = FileSystemDirectoryHandle.prototype
+    FileSystemDirectoryHandle.prototype.getFileHandle = async function (...given) {
+      if (this.name === 'taken away') throw new DOMException('The disk was taken out.', 'NotFoundError')
+      return getFileHandle.apply(this, given)
+    }
+  })
+  await begin(page)
+  await expect(queue(page).getByRole('alert')).toContainText('The disk was taken out')
+})
+
+test('settings are kept under a name, over a reload; a pattern says which word stands for nothing', async ({
+  page,
+}) => {
+  await openSession(page)
+  await page.getByRole('link', { name: 'Export' }).click()
+  await page.getByRole('radio', { name: 'MP3' }).click()
+  await page.getByRole('combobox', { name: 'Bit rate' }).selectOption('320 kbit/s')
+  await page.getByRole('button', { name: 'Keep as a preset' }).click()
+  await page.getByRole('textbox', { name: 'Name of the preset' }).fill('For the guide')
+  await page.keyboard.press('Enter')
+  await page.getByRole('radio', { name: 'WAV' }).click()
+  await page.waitForTimeout(500)
+  await page.reload()
+  await page.getByRole('combobox', { name: 'Preset' }).selectOption('For the guide')
+  await expect(page.getByRole('radio', { name: 'MP3' })).toBeChecked()
+  await expect(page.getByRole('combobox', { name: 'Bit rate' })).toHaveValue('320')
+  await page.getByRole('textbox', { name: 'Pattern of names' }).fill('{source} {tempo}')
+  await expect(page.getByRole('alert')).toContainText('{tempo} stands for nothing')
+})
+
+test('nothing of Export is in the way of anyone, by axe’s rules, in either theme', async ({ page }) => {
+  await openExport(page, 'A')
+  await page.getByRole('combobox', { name: 'Level' }).selectOption('to a loudness')
+  await page.getByRole('combobox', { name: 'Rate' }).selectOption('another')
+  await begin(page)
+  await expect(queue(page).getByRole('listitem', { name: /: done$/ })).toHaveCount(1)
+  for (let theme = 0; theme < 2; theme++) {
+    const { violations } = await new AxeBuilder({ page }).include('main').analyze()
+    expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html).join(' ')}`)).toEqual([])
+    await page
+      .getByRole('button', { name: /theme|Ink|Paper/ })
+      .first()
+      .click()
+  }
+})
