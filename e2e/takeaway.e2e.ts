@@ -8,7 +8,7 @@ import { unzipSync } from 'fflate'
 import { type AudioBlock, frameCount } from '../src/core'
 import { createLoudnessMeter } from '../src/core/measure/loudness'
 import { decodeFile } from '../src/host/decodeFile'
-import { CALL, expect, openCall, openSession, test } from './bench'
+import { CALL, choose, expect, openCall, openSession, test } from './bench'
 
 declare global {
   interface Window {
@@ -189,6 +189,35 @@ test('a chosen folder takes the files, also after a reload; what cannot be writt
   })
   await begin(page)
   await expect(queue(page).getByRole('alert')).toContainText('The disk was taken out')
+})
+
+test('a recipe is copied, pasted on another source and dropped on one, each in one step', async ({ page }) => {
+  await openSession(page)
+  const percent = page.getByRole('spinbutton', { name: 'Length in per cent' }).first()
+  await page.keyboard.press('Control+c')
+  await expect(page.getByText('The recipe of A is copied').first()).toBeVisible()
+  await choose(page, 'Harmonium')
+  const lanes = page.getByRole('group', { name: 'Heard lane' }).getByRole('button', { name: /^Variant/ })
+  const before = await lanes.count()
+  await page.keyboard.press('Control+v')
+  await expect(page.getByText('is tried on Harmonium').first()).toBeVisible()
+  await expect(lanes).toHaveCount(before + 1)
+  await page.keyboard.press('Control+z')
+  await expect(lanes).toHaveCount(before)
+
+  await page
+    .getByRole('list', { name: 'Sources' })
+    .getByRole('button', { name: /^Gull/ })
+    .drop({
+      files: {
+        name: 'far.json',
+        mimeType: 'application/json',
+        buffer: Buffer.from(JSON.stringify({ methodId: 'drift', stretch: 12 })),
+      },
+    })
+  await expect(page.getByText('Spectral drift is tried on Gull').first()).toBeVisible()
+  await choose(page, 'Gull')
+  await expect(percent).toHaveValue(/1200/)
 })
 
 test('settings are kept under a name, over a reload; a pattern says which word stands for nothing', async ({

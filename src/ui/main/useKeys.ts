@@ -1,3 +1,4 @@
+import { useEffect } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
 import { REFERENCE } from '../../session'
 import { marksOf } from '../bench/harm/marks'
@@ -9,7 +10,9 @@ import { markHere } from '../session/film/slots'
 import { hearLane, playback, seek, togglePlay } from '../session/hear/listening'
 import { hearPlace } from '../session/hear/places'
 import { saveSession } from '../session/keep/sessionFile'
+import { recipeTextOf, tryRecipeText } from '../session/recipes'
 import { exportHeard } from '../session/render/exports'
+import { notify } from '../session/state/notices'
 import { setOutlook } from '../session/state/outlook'
 import { chosenVariant, selectedSource, store, useSession } from '../session/state/store'
 import { toggleMix } from '../session/timeline/mixing'
@@ -46,10 +49,45 @@ function hearNext(step: 1 | -1) {
   if (next) hearPlace(source, variant, next)
 }
 
+/** Copying and pasting, where no text is meant, is about recipes. */
+function useRecipeClipboard() {
+  useEffect(() => {
+    const isText = ({ target }: ClipboardEvent) =>
+      target instanceof HTMLInputElement ||
+      target instanceof HTMLTextAreaElement ||
+      !document.getSelection()?.isCollapsed
+    const isMeant = (event: ClipboardEvent) =>
+      !isText(event) && ['bench', 'play', 'sweep'].includes(store.getState().outlook.view) && !store.getState().blind
+    const copy = (event: ClipboardEvent) => {
+      const state = store.getState()
+      const source = selectedSource(state)
+      const variant = source && chosenVariant(state, source)
+      if (!source || !variant || !isMeant(event)) return
+      event.preventDefault()
+      event.clipboardData?.setData('text/plain', recipeTextOf(source, variant))
+      notify({ tone: 'plain', text: `The recipe of ${variant.letter} is copied: Ctrl V tries it on another source` })
+    }
+    const paste = (event: ClipboardEvent) => {
+      const source = selectedSource(store.getState())
+      const text = event.clipboardData?.getData('text/plain') ?? ''
+      if (!source || !isMeant(event) || !text.trimStart().startsWith('{')) return
+      event.preventDefault()
+      tryRecipeText(source, text, 'What was pasted')
+    }
+    document.addEventListener('copy', copy)
+    document.addEventListener('paste', paste)
+    return () => {
+      document.removeEventListener('copy', copy)
+      document.removeEventListener('paste', paste)
+    }
+  }, [])
+}
+
 /** Keys that hold everywhere but in a text. The timeline has some of its own in place of the bench's. */
 export function useKeys() {
   const isTimeline = useSession((state) => state.outlook.view === 'timeline')
   useTimelineKeys(isTimeline)
+  useRecipeClipboard()
   const source = () => selectedSource(store.getState())
   const display = () => store.getState().outlook.display
   const plain = { preventDefault: true, enabled: !isTimeline } as const

@@ -14,6 +14,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['S', 'spectrograms in the lanes'],
   ['D', 'how they differ from the reference'],
   ['B  W  T  P', 'bench, sweep, timeline, play'],
+  ['O', 'export'],
   ['K', 'click over the source'],
   ['T', 'tap, while the tempo is open'],
   ['Enter', 'timeline: lay the source at the playhead'],
@@ -30,6 +31,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['Esc', 'drop the selection'],
   ['Ctrl S', 'save the session as a file'],
   ['Ctrl O', 'open a session file'],
+  ['Ctrl C  V', 'copy the recipe that is heard; try it on another source'],
   ['Ctrl Z', 'undo; with Shift: redo'],
   ['↑  ↓', 'in a number: change it; on the shelf: walk and hear'],
 ]

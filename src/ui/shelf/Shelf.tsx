@@ -12,9 +12,10 @@ import { listFiles } from '../session/files/gather'
 import { offerSession } from '../session/keep/sessionFile'
 import { knowledgeOf } from '../session/know/knowledge'
 import { bringAll } from '../session/play/notesFiles'
+import { tryRecipeText } from '../session/recipes'
 import { start } from '../session/session'
 import { setOutlook } from '../session/state/outlook'
-import { type Arrival, useSession } from '../session/state/store'
+import { type Arrival, selectedSource, store, useSession } from '../session/state/store'
 import { SOURCE_TYPE } from '../session/views'
 import { droppedFiles } from './droppedFiles'
 import { FoundList } from './FoundList'
@@ -32,6 +33,7 @@ const ACCEPT = [
   '.mid',
   '.midi',
   '.zumbet',
+  '.json',
 ].join(',')
 
 /** The list of sources: pick, bring in, rename, remove. Files may be dropped anywhere in the window. */
@@ -337,14 +339,24 @@ function kinText(sources: readonly Source[], source: Source): string | undefined
   return lead === source ? `leads ${kin.length - 1} kin` : `kin of ${lead.name}`
 }
 
+const isRecipe = (file: File) => file.name.toLowerCase().endsWith('.json')
 const isSessionFile = (file: File) => file.name.toLowerCase().endsWith('.zumbet')
 
 /** so many single files are a collection to look through, not sources to work on */
 const MANY_FILES = 12
 
 /** Single files come onto the shelf; folders, and more files than anyone works on at once, are listed. */
-async function receive(items: DataTransfer) {
+async function receive(items: DataTransfer, place: Element | null) {
   const dropped = await droppedFiles(items)
+  const recipe = dropped.files.find(({ file }) => isRecipe(file))
+  if (recipe && dropped.files.length === 1) {
+    // on a source, or anywhere: then the one that is worked on is meant
+    const state = store.getState()
+    const id = place?.closest('[data-source]')?.getAttribute('data-source')
+    const source = state.history.present.sources.find((one) => one.id === id) ?? selectedSource(state)
+    if (source) tryRecipeText(source, await recipe.file.text(), recipe.file.name)
+    return
+  }
   const session = dropped.files.find(({ file }) => isSessionFile(file))
   if (session && dropped.files.length === 1) {
     await offerSession(session.file)
@@ -355,7 +367,7 @@ async function receive(items: DataTransfer) {
 }
 
 /** Files dropped anywhere in the window; true while some are held over it. */
-function useFileDrop(onDrop: (items: DataTransfer) => void): boolean {
+function useFileDrop(onDrop: (items: DataTransfer, place: Element | null) => void): boolean {
   const [over, setOver] = useState(false)
   useEffect(() => {
     let depth = 0
@@ -382,7 +394,7 @@ function useFileDrop(onDrop: (items: DataTransfer) => void): boolean {
         event.preventDefault()
         depth = 0
         setOver(false)
-        if (event.dataTransfer) onDrop(event.dataTransfer)
+        if (event.dataTransfer) onDrop(event.dataTransfer, event.target instanceof Element ? event.target : null)
       },
     }
     for (const [name, listener] of Object.entries(listeners)) window.addEventListener(name, listener as EventListener)
