@@ -9,7 +9,8 @@ import {
   NO_MARKERS,
   type SoundTags,
 } from '../core'
-import { createSoundWriter, layoutOf } from '../host/encode/createSoundWriter'
+import { createSoundWriter } from '../host/encode/createSoundWriter'
+import { layoutOf } from '../host/encode/layout'
 import { errorText } from '../host/errorText'
 import { drive } from './drive'
 import { formatName, pcmFileAt } from './files'

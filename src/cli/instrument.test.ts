@@ -7,24 +7,15 @@ import { readWav, writeWav } from '../core'
 import { block } from '../core/testing/signals'
 import { cents, fitTone } from '../core/testing/tone'
 import { writeInstrument } from './instrument'
-import { main } from './main'
+import { commandHere } from './testing/commandHere'
 
 const RATE = 44_100
 let folder: string
 const place = (...names: string[]) => join(folder, ...names)
 const hzOf = (key: number) => 440 * 2 ** ((key - 69) / 12)
 
-async function instrument(...words: string[]) {
-  const [lines, told]: [string[], string[]] = [[], []]
-  const terminal = {
-    out: (line: string) => void lines.push(line),
-    err: (line: string) => void told.push(line),
-    progress: () => undefined,
-    ask: async () => undefined,
-  }
-  const status = await main(['instrument', ...words, '--workers', '1'], terminal, { instrument: writeInstrument })
-  return { status, out: lines.join('\n'), err: told.join('\n') }
-}
+const instrument = (...words: string[]) =>
+  commandHere(['instrument', ...words, '--workers', '1'], { instrument: writeInstrument })
 
 beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), 'zumbet-instrument-'))

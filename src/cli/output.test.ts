@@ -8,7 +8,7 @@ import { demoMakers } from '../core/demo/sounds'
 import { createLoudnessMeter } from '../core/measure/loudness'
 import { project } from '../core/testing/tone'
 import { decodeFile } from '../host/decodeFile'
-import { main } from './main'
+import { commandHere } from './testing/commandHere'
 
 const RATE = 48_000
 let folder: string
@@ -24,18 +24,7 @@ const markers = {
   tempo: { bpm: 96, beats: 4, metre: { beats: 4, unit: 4 } },
 }
 
-/** A command as it runs, here: a process for each would take most of the time. */
-async function zumbet(...words: string[]) {
-  const [lines, told]: [string[], string[]] = [[], []]
-  const terminal = {
-    out: (line: string) => void lines.push(line),
-    err: (line: string) => void told.push(line),
-    progress: () => undefined,
-    ask: async () => undefined,
-  }
-  const status = await main([...words, '--workers', '1'], terminal)
-  return { status, out: lines.join('\n'), err: told.join('\n') }
-}
+const zumbet = (...words: string[]) => commandHere([...words, '--workers', '1'])
 const done = async (...words: string[]) => {
   const result = await zumbet(...words)
   expect(result.err).not.toMatch(/rror/)

@@ -1,4 +1,3 @@
-import { execFileSync, spawnSync } from 'node:child_process'
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -7,6 +6,10 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type AudioBlock, frameCount, peakOf, readWav, writeWav } from '../core'
 import { demoMakers } from '../core/demo/sounds'
 import { keyText, readRoot } from '../session/notesFile'
+import { imprintSound } from './imprint'
+import { writePicks } from './picks'
+import { playNotes } from './play'
+import { commandHere } from './testing/commandHere'
 
 let folder: string
 const place = (name: string) => join(folder, name)
@@ -61,14 +64,13 @@ beforeAll(() => {
       [2, 3, 45],
     ]),
   )
-  execFileSync(process.execPath, ['bin/zumbet.mjs', 'play', '--help'])
-  execFileSync(process.execPath, ['bin/zumbet.mjs', 'methods'])
 }, 60_000)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
-function zumbet(...words: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['bin/zumbet.mjs', ...words], { encoding: 'utf8' })
-  return { status, stdout, stderr }
+async function zumbet(...words: string[]) {
+  const commands = { play: playNotes, picks: writePicks, imprint: imprintSound }
+  const { status, out, err } = await commandHere(words, commands)
+  return { status, stdout: out === '' ? '' : `${out}\n`, stderr: err }
 }
 
 const read = (name: string) => readWav(readFileSync(place(name)), name).audio
@@ -86,8 +88,8 @@ function share(samples: Float32Array, hz: number, from: number, frames: number):
 }
 
 describe('zumbet play', () => {
-  it('plays notes at their pitch and their time, the root found', () => {
-    const run = zumbet(
+  it('plays notes at their pitch and their time, the root found', async () => {
+    const run = await zumbet(
       'play',
       place('tone.wav'),
       place('notes.mid'),
@@ -104,13 +106,13 @@ describe('zumbet play', () => {
       expect(share(left, hz, Math.round((n * 0.5 + 0.1) * RATE), 0.3 * RATE), `${hz} Hz`).toBeGreaterThan(0.95)
   })
 
-  it('plays as tape does where that is wanted, and in turn where there is one voice', () => {
+  it('plays as tape does where that is wanted, and in turn where there is one voice', async () => {
     const args = [place('tone.wav'), place('notes.mid'), place('tape.wav'), '--method', 'vocoder']
-    expect(zumbet('play', ...args, '--length', 'tape', '--root', '220Hz', '--voices', '1').status).toBe(0)
+    expect((await zumbet('play', ...args, '--length', 'tape', '--root', '220Hz', '--voices', '1')).status).toBe(0)
     expect(share(read('tape.wav').channels[0] as Float32Array, 440, 0.6 * RATE, 0.3 * RATE)).toBeGreaterThan(0.95)
   })
 
-  it('says in one line what is wrong, and writes nothing', () => {
+  it('says in one line what is wrong, and writes nothing', async () => {
     writeFileSync(place('bad.mid'), 'no midi')
     writeFileSync(place('empty.mid'), midi([]))
     for (const [words, code, text] of [
@@ -119,7 +121,7 @@ describe('zumbet play', () => {
       [['tone.wav', 'none.mid'], 1, /is not there/],
       [['rain-on-tin.wav', 'notes.mid'], 1, /No root is found/],
     ] as const) {
-      const run = zumbet('play', ...words.map(place), place('never.wav'))
+      const run = await zumbet('play', ...words.map(place), place('never.wav'))
       expect(run.status, words.join(' ')).toBe(code)
       expect(run.stderr).toMatch(text)
       expect(run.stderr.trim().split('\n')).toHaveLength(1)
@@ -130,11 +132,11 @@ describe('zumbet play', () => {
       ['--length', 'both'],
       ['--attack', '-1'],
     ])
-      expect(zumbet('play', place('tone.wav'), place('notes.mid'), place('never.wav'), ...flags).status).toBe(2)
+      expect((await zumbet('play', place('tone.wav'), place('notes.mid'), place('never.wav'), ...flags)).status).toBe(2)
     expect(existsSync(place('never.wav'))).toBe(false)
   })
 
-  it('reads roots as people write them', () => {
+  it('reads roots as people write them', async () => {
     expect(readRoot('A4')).toBe(69)
     expect(readRoot('f#3')).toBe(54)
     expect(readRoot('Eb2')).toBe(39)
@@ -146,8 +148,8 @@ describe('zumbet play', () => {
 })
 
 describe('zumbet picks and imprint', () => {
-  it('writes the moments that differ most, as long as asked, and tells why', () => {
-    const run = zumbet(
+  it('writes the moments that differ most, as long as asked, and tells why', async () => {
+    const run = await zumbet(
       'picks',
       place('harmonium.wav'),
       '--count',
@@ -171,21 +173,28 @@ describe('zumbet picks and imprint', () => {
     expect(unlike).toEqual([...unlike].sort((a, b) => b - a))
   })
 
-  it('lays one sound on another, as long as the body, by every way', () => {
+  it('lays one sound on another, as long as the body, by every way', async () => {
     for (const by of ['bands', 'columns', 'whole']) {
-      const run = zumbet('imprint', place('harmonium.wav'), place('rope-winch.wav'), place(`${by}.wav`), '--by', by)
+      const run = await zumbet(
+        'imprint',
+        place('harmonium.wav'),
+        place('rope-winch.wav'),
+        place(`${by}.wav`),
+        '--by',
+        by,
+      )
       expect(run, by).toMatchObject({ status: 0, stderr: '' })
     }
     const body = frameCount(read('harmonium.wav'))
     expect(frameCount(read('bands.wav'))).toBe(body)
     expect(frameCount(read('columns.wav'))).toBe(body)
     expect(frameCount(read('whole.wav'))).toBe(body + frameCount(read('rope-winch.wav')) - 1)
-    expect(zumbet('imprint', place('harmonium.wav'), place('rope-winch.wav'), place('x.wav')).status).toBe(2)
+    expect((await zumbet('imprint', place('harmonium.wav'), place('rope-winch.wav'), place('x.wav'))).status).toBe(2)
   })
 })
 
 describe('zumbet render', () => {
-  it('takes a drawn filter and levels of layers', () => {
+  it('takes a drawn filter and levels of layers', async () => {
     writeFileSync(
       place('low.json'),
       JSON.stringify({
@@ -195,20 +204,20 @@ describe('zumbet render', () => {
         ],
       }),
     )
-    const render = (name: string, ...flags: string[]) =>
-      zumbet('render', place('harmonium.wav'), place(name), '--method', 'wsola', ...flags).status
-    expect(render('low.wav', '--filter', place('low.json'), '--filter-at', 'after')).toBe(0)
+    const render = async (name: string, ...flags: string[]) =>
+      (await zumbet('render', place('harmonium.wav'), place(name), '--method', 'wsola', ...flags)).status
+    expect(await render('low.wav', '--filter', place('low.json'), '--filter-at', 'after')).toBe(0)
     const [low] = read('low.wav').channels as [Float32Array]
     expect(share(low, 3000, 0, 3 * RATE)).toBeLessThan(1e-6)
-    expect(render('none.wav', '--layers', 'sines:off,attacks:off,noise:off')).toBe(0)
+    expect(await render('none.wav', '--layers', 'sines:off,attacks:off,noise:off')).toBe(0)
     expect(peakOf(read('none.wav').channels)).toBeLessThan(1e-4)
     for (const flags of [
       ['--layers', 'sines'],
       ['--layers', 'bass:-3'],
       ['--filter-at', 'after'],
     ])
-      expect(render('never.wav', ...flags)).toBe(2)
+      expect(await render('never.wav', ...flags)).toBe(2)
     writeFileSync(place('bad.json'), '{"points":[{"hz":0,"db":0}]}')
-    expect(render('never.wav', '--filter', place('bad.json'))).toBe(1)
+    expect(await render('never.wav', '--filter', place('bad.json'))).toBe(1)
   })
 })

@@ -232,8 +232,8 @@ describe('readSession', () => {
   it('comes to a session that holds, whatever is broken, and keeps all that is not', () => {
     const session = fullSession()
     let tried = 0
-    // every second damage; the others are read below
-    for (const { name, value } of damagesOf(session).filter((_, n) => n % 2 === 1)) {
+    // every fifth damage; others are read below
+    for (const { name, value } of damagesOf(session).filter((_, n) => n % 5 === 1)) {
       tried++
       const result = readSession(value)
       if (result.kind === 'unreadable') {
@@ -250,13 +250,13 @@ describe('readSession', () => {
       // mended once, it has nothing more to tell
       expect(checkedForWriting(result.session), name).toEqual({ session: result.session, mended: [] })
     }
-    expect(tried).toBeGreaterThan(750)
+    expect(tried).toBeGreaterThan(300)
   })
 
   it('tells of everything that it changes', () => {
     const session = fullSession()
-    // every second damage, and not those above
-    for (const { name, value } of damagesOf(session).filter((_, n) => n % 2 === 0)) {
+    // every fifth damage, and not those above
+    for (const { name, value } of damagesOf(session).filter((_, n) => n % 5 === 3)) {
       const result = readSession(value)
       if (result.kind === 'unreadable' || name.includes(':= undefined')) continue
       const changed = pathsOf(value).some((path) => {

@@ -1,7 +1,8 @@
 /** Making the wanted file of a draft. */
 
 import { AppError, channelsFor, containers, deliverTask, NO_MARKERS, ofLength } from '../../core'
-import { createSoundWriter, layoutOf } from '../../host/encode/createSoundWriter'
+import { createSoundWriter } from '../../host/encode/createSoundWriter'
+import { layoutOf } from '../../host/encode/layout'
 import { openPcmFile } from '../../host/pcmFile'
 import { runTask } from '../../host/runTask'
 import type { Job, JobResults } from '../jobProtocol'

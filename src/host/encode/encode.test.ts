@@ -13,7 +13,8 @@ import {
 import { createRandom } from '../../core/dsp/random'
 import { block } from '../../core/testing/signals'
 import { decodeFile } from '../decodeFile'
-import { createSoundWriter, layoutOf } from './createSoundWriter'
+import { createSoundWriter } from './createSoundWriter'
+import { layoutOf } from './layout'
 
 async function encoded(
   container: Container,

@@ -1,6 +1,6 @@
 import { concat, createQuantiser, type SoundWriter } from '../../core'
-import type { SoundLayout } from './createSoundWriter'
 import { fieldsOf, vorbisComments } from './fields'
+import type { SoundLayout } from './layout'
 
 /** What is used of the encoder. */
 interface Flac {

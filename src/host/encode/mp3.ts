@@ -1,7 +1,7 @@
 import type { Markers, SoundTags, SoundWriter } from '../../core'
 import { containers } from '../../core'
-import type { SoundLayout } from './createSoundWriter'
 import { fieldsOf } from './fields'
+import type { SoundLayout } from './layout'
 
 /** frames that the encoder puts before the sound */
 const DELAY = 576

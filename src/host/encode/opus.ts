@@ -1,6 +1,6 @@
 import { concat, containers, type SoundWriter } from '../../core'
-import type { SoundLayout } from './createSoundWriter'
 import { fieldsOf, vorbisComments } from './fields'
+import type { SoundLayout } from './layout'
 import { createOggStream } from './ogg'
 
 const RATE = 48_000
