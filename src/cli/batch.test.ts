@@ -139,6 +139,28 @@ describe('many files', () => {
     expect(readdirSync(place('killed')).filter((name) => name.endsWith('.part'))).toEqual([])
   }, 120_000)
 
+  it('are measured where that is asked, what was harmed most first', () => {
+    mkdirSync(place('harmed'))
+    writeFileSync(place('harmed', 'a tone.wav'), writeWav(tone(220, 2), { format: '24' }))
+    const hits = { sampleRate: winch.sampleRate, channels: winch.channels.map((channel) => channel.slice(0, 3 * RATE)) }
+    writeFileSync(place('harmed', 'winch.wav'), writeWav(hits, { format: '24' }))
+    const flags = ['--stretch', '4', '--method', 'grain', '--measure']
+    expect(batch(place('harmed'), place('figures'), ...flags).status).toBe(0)
+    const { data } = papaparse.parse<Record<string, string>>(readFileSync(place('figures', 'summary.csv'), 'utf8'), {
+      header: true,
+      skipEmptyLines: true,
+    })
+    expect(data).toHaveLength(2)
+    const severities = data.map(({ severity }) => Number(severity))
+    expect(severities[0]).toBeGreaterThan(severities[1] as number)
+    const measured = spawnSync(
+      process.execPath,
+      ['bin/zumbet.mjs', 'measure', place('harmed', 'winch.wav'), place('figures', 'winch.wav'), '--stretch', '4'],
+      { encoding: 'utf8' },
+    ).stdout.split('\n')[0]
+    expect(data.find(({ output }) => output === 'winch.wav')?.harm).toBe(measured)
+  })
+
   it('need flags that hold', async () => {
     for (const [words, why] of [
       [[place('in')], 'a folder for the results'],

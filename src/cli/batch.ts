@@ -26,7 +26,7 @@ export async function batch(words: readonly string[], terminal: Terminal) {
   const args = readArguments(
     words,
     [...RENDER_FLAGS, 'stretch', 'seconds', 'bpm', 'key', 'workers', 'shard'],
-    ['resume', 'force', 'json'],
+    ['resume', 'force', 'json', 'measure'],
   )
   if (args.places.length < 2) throw new UsageError('give one or more sounds or folders, and a folder for the results')
   const folder = args.places.at(-1) as string
@@ -99,7 +99,7 @@ async function orderFrom(args: Arguments): Promise<BatchOrder> {
   const written = outputFlags(args)
   const recipe = await recipeFrom(args, method ?? 'wsola', args.number('stretch') ?? 1)
   const aim = aimOf(args) ?? { kind: 'stretch', stretch: recipe.stretch }
-  return { aim, key: keyFrom(args.text('key')), recipe, method, written }
+  return { aim, key: keyFrom(args.text('key')), recipe, method, written, measure: args.flag('measure') }
 }
 
 const NOTES = { C: 0, D: 2, E: 4, F: 5, G: 7, A: 9, B: 11 } as const
@@ -255,9 +255,17 @@ const STRAIN = ['natural', 'slightly', 'clearly'] as const
 const strainOf = ({ status, reading = 'natural' }: BatchRow) =>
   status === 'failed' ? STRAIN.length : STRAIN.findIndex((word) => reading.startsWith(word))
 
-/** What became of each file, as a table: what failed and what is strained most first. */
+/** What became of each file, as a table: what failed, what was harmed most and what is strained most first. */
 function summaryOf(rows: readonly BatchRow[]): string {
-  const sorted = [...rows].sort((a, b) => strainOf(b) - strainOf(a) || b.doubts.length - a.doubts.length)
+  const failed = ({ status }: BatchRow) => (status === 'failed' ? 1 : 0)
+  const severity = ({ harm }: BatchRow) => harm?.severity ?? 0
+  const sorted = [...rows].sort(
+    (a, b) =>
+      failed(b) - failed(a) ||
+      severity(b) - severity(a) ||
+      strainOf(b) - strainOf(a) ||
+      b.doubts.length - a.doubts.length,
+  )
   const table = sorted.map((row) => ({
     file: row.file,
     output: row.status === 'done' ? row.output : '',
@@ -276,6 +284,11 @@ function summaryOf(rows: readonly BatchRow[]): string {
     lufs: row.lufs?.toFixed(2) ?? '',
     peakDb: row.peak === undefined ? '' : dbText(row.peak),
     clippedSamples: row.clippedSamples ?? '',
+    worstHarm: row.harm?.worst ?? '',
+    worstFigure: row.harm?.figure ?? '',
+    severity: row.harm?.severity ?? '',
+    worstAtSeconds: row.harm?.atSeconds ?? '',
+    harm: row.harm?.verdict ?? '',
   }))
   return `${papaparse.unparse(table, { newline: '\n' })}\n`
 }

@@ -3,11 +3,15 @@ import { basename } from 'node:path'
 import {
   type Analysis,
   AppError,
+  analyseTask,
+  artefactKind,
   type Delivery,
   dbToAmplitude,
   type ExportFacts,
   exportFacts,
+  figureOf,
   finish,
+  heardPlacesOf,
   isPlain,
   type Knowledge,
   keyName,
@@ -16,12 +20,17 @@ import {
   knowTones,
   naturalRange,
   planExportTask,
+  planOf,
   type Recipe,
   type Rhythm,
   readingOf,
   type SoundSource,
   soundSource,
   suggestMethod,
+  tellingSpan,
+  trialTask,
+  verdictOf,
+  worstOf,
 } from '../core'
 import { errorText } from '../host/errorText'
 import { keyInterval } from '../session/target'
@@ -50,6 +59,8 @@ export interface BatchOrder {
   /** undefined: by the material */
   readonly method: string | undefined
   readonly written: Written
+  /** whether what was made is measured */
+  readonly measure: boolean
 }
 
 export interface BatchJob {
@@ -85,6 +96,18 @@ export interface BatchRow {
   readonly clippedSamples?: number
   /** where it was brought to a level */
   readonly lufs?: number
+  readonly harm?: BatchHarm
+}
+
+/** What was measured of a result: the kind of harm that stands out most, and all that is heard, in words. */
+export interface BatchHarm {
+  readonly verdict: string
+  readonly worst?: string
+  readonly figure?: string
+  /** 1 where it begins to be heard, 3 where it is severe */
+  readonly severity?: number
+  /** s of the source */
+  readonly atSeconds?: number
 }
 
 /** below it a tempo, or a key, is worked from in doubt; below the other no key is */
@@ -137,6 +160,7 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
     const { recipe, known, rhythm, reading, doubts } = recipeFor(order, source, taggedBpm, input)
     const facts = await write(sound, recipe, order, part, output, rhythm && { attacks: rhythm.attacks })
     const { rate } = facts
+    const harm = order.measure ? harmIn(source, recipe, rhythm) : undefined
     return {
       ...about,
       status: 'done',
@@ -155,9 +179,33 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
       peak: facts.peak,
       clippedSamples: facts.clippedSamples,
       ...(facts.lufs !== undefined && { lufs: facts.lufs }),
+      ...(harm && { harm }),
     }
   } catch (error) {
     return { ...about, status: 'failed', error: errorText(error), doubts: [] }
+  }
+}
+
+/** so much of a result is measured, s: all of most, the part that tells most of a long one */
+const MEASURED_SECONDS = 20
+
+/** What a method did to a sound, measured on the part of the result that tells most. */
+function harmIn(source: SoundSource, recipe: Recipe, rhythm: Rhythm | undefined): BatchHarm {
+  const known = rhythm ? { attacks: rhythm.attacks } : finish(analyseTask(source, ['attacks']))
+  const { map } = planOf(recipe, source, known.attacks)
+  const frames = (known.attacks ?? []).map(({ frame }) => frame)
+  const span = tellingSpan(source, map, frames, MEASURED_SECONDS)
+  const { measurement } = finish(trialTask(source, recipe, span, known))
+  const worst = worstOf(measurement)
+  const place = worst && heardPlacesOf(worst.artefact).sort((a, b) => b.value - a.value)[0]
+  return {
+    verdict: verdictOf(measurement, source.sampleRate),
+    ...(worst && {
+      worst: artefactKind(worst.artefact.id).label,
+      figure: figureOf(worst.artefact),
+      severity: Number(worst.severity.toFixed(3)),
+    }),
+    ...(place && { atSeconds: Number((place.sourceFrame / source.sampleRate).toFixed(3)) }),
   }
 }
 
