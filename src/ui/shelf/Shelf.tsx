@@ -124,8 +124,9 @@ function ShelfParts() {
           aria-label="Sound files"
           onChange={(event) => {
             const files = [...(event.target.files ?? [])]
-            const [session] = files.filter(isSessionFile)
-            if (session && files.length === 1) void offerSession(session)
+            const [first] = files
+            if (first && files.length === 1 && isSessionFile(first)) void offerSession(first)
+            else if (first && files.length === 1 && isRecipe(first)) void tryDropped(first, null)
             else void bringAll(files)
             event.target.value = ''
           }}
@@ -345,16 +346,20 @@ const isSessionFile = (file: File) => file.name.toLowerCase().endsWith('.zumbet'
 /** so many single files are a collection to look through, not sources to work on */
 const MANY_FILES = 12
 
+/** Try a recipe on the source that it is dropped on; dropped elsewhere it is meant for the one that is worked on. */
+async function tryDropped(file: File, place: Element | null) {
+  const state = store.getState()
+  const id = place?.closest('[data-source]')?.getAttribute('data-source')
+  const source = state.history.present.sources.find((one) => one.id === id) ?? selectedSource(state)
+  if (source) tryRecipeText(source, await file.text(), file.name)
+}
+
 /** Single files come onto the shelf; folders, and more files than anyone works on at once, are listed. */
 async function receive(items: DataTransfer, place: Element | null) {
   const dropped = await droppedFiles(items)
   const recipe = dropped.files.find(({ file }) => isRecipe(file))
   if (recipe && dropped.files.length === 1) {
-    // on a source, or anywhere: then the one that is worked on is meant
-    const state = store.getState()
-    const id = place?.closest('[data-source]')?.getAttribute('data-source')
-    const source = state.history.present.sources.find((one) => one.id === id) ?? selectedSource(state)
-    if (source) tryRecipeText(source, await recipe.file.text(), recipe.file.name)
+    await tryDropped(recipe.file, place)
     return
   }
   const session = dropped.files.find(({ file }) => isSessionFile(file))
