@@ -141,7 +141,7 @@ async function delivered(name: string, draft: Draft, signal: AbortSignal, show: 
 
 export function cancelQueued(id: string) {
   const own = waiting.get(id)
-  own?.stop.abort(new AppError('job/cancelled', {}))
+  own?.stop.abort()
   const file = getState().queue.find((one) => one.id === id)
   if (file?.status === 'waiting') {
     change(id, { status: 'cancelled' })
