@@ -3,7 +3,7 @@ import { chromium, type Page } from '@playwright/test'
 import { zipSync } from 'fflate'
 import { writeWav } from '../src/core'
 import { CALL, choose, drawn, expect, exportNow, openSession, test, type } from './bench'
-import { breakRow, storedRows } from './stored'
+import { breakRow, storedRows, storedText } from './stored'
 
 const stretch = (page: Page) =>
   page.getByRole('spinbutton', { name: 'Stretch', exact: true }).getAttribute('aria-valuenow')
@@ -183,7 +183,8 @@ test('bytes go when nothing names them any more, and not before', async ({ page 
   await page.keyboard.press('Control+z')
   await choose(page, 'gull')
   await remove()
-  await page.waitForTimeout(200)
+  // written, however busy the machine is
+  await expect.poll(() => storedText(page, 'sessions')).not.toContain('"name":"gull"')
   await page.reload()
   await expect(page.getByRole('list', { name: 'Sources' }).getByRole('listitem')).toHaveCount(11)
   await expect.poll(kept).toBe(0)

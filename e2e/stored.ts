@@ -24,6 +24,23 @@ export function storedRows(page: Page): Promise<Record<string, unknown[]>> {
   })
 }
 
+/** All rows of a table, as text. */
+export function storedText(page: Page, table: string): Promise<string> {
+  return page.evaluate(async (name) => {
+    const open = indexedDB.open('zumbet')
+    const database = await new Promise<IDBDatabase>((resolve, reject) => {
+      open.onsuccess = () => resolve(open.result)
+      open.onerror = () => reject(open.error)
+    })
+    const ask = database.transaction(name).objectStore(name).getAll()
+    const rows = await new Promise<unknown[]>((resolve) => {
+      ask.onsuccess = () => resolve(ask.result)
+    })
+    database.close()
+    return JSON.stringify(rows)
+  }, table)
+}
+
 /** A value that storage holds and nobody expects, by its name. */
 function wrongValue(name: string): unknown {
   const values: Record<string, unknown> = {
