@@ -166,8 +166,9 @@ const MOST_MOVED = 64
 const QUANTUM = 128
 
 /**
- * How much of what was heard is, block by block, what it should be, in its order: 1 where all is. A machine that is too busy puts silence
- * between, or misses how a note begins; neither hides the rest. Blocks of silence tell nothing and are left out.
+ * How much of what was heard is, block by block and in its order, what it should be: 1 where all is.
+ * A machine that is too busy puts silence between, or misses how a note begins; neither hides the rest.
+ * Blocks of silence tell nothing and are left out.
  */
 export function sharedPart(samples: Float32Array, ideal: Float32Array): number {
   const same = (at: number, place: number) => {

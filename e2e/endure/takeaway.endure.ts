@@ -6,7 +6,8 @@ import { expect, test } from '@playwright/test'
 import { writeWav } from '../../src/core'
 import { createRandom } from '../../src/core/dsp/random'
 
-// A batch, and a file that is saved over, killed at random moments: `npm run endure -- takeaway`. ENDURE_KILLS=10 does fewer.
+// A batch, and a file that is saved over, are killed at random moments: `npm run endure -- takeaway`.
+// ENDURE_KILLS=10 does fewer.
 
 const KILLS = Number(process.env.ENDURE_KILLS ?? 50)
 const SEED = Number(process.env.ENDURE_SEED ?? 21)

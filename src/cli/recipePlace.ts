@@ -9,7 +9,10 @@ import { RECIPE_FLAGS } from './recipeFlags'
 
 /** Recipes that are read from files, and written to them. */
 
-/** A recipe from a file, and what file it was made for; flags for the file take the place of what it says. @throws {AppError} */
+/**
+ * A recipe from a file, and what file it was made for. Flags for the file take the place of what it says.
+ * @throws {AppError} `recipe/json`; as `checkRecipe`.
+ */
 export async function recipeGiven(args: Arguments, place: string) {
   const against = [...RECIPE_FLAGS, 'set', 'seed', 'stretch', 'map'].find((name) => args.text(name) !== undefined)
   if (against !== undefined) throw new UsageError(`--recipe says it all: leave --${against} out`)

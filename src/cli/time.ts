@@ -95,7 +95,10 @@ export async function timeSound(words: readonly string[], terminal: Terminal) {
   )
 }
 
-/** Files of kin are written side by side, as they come. @throws {UsageError} for what would be done to each by itself. */
+/**
+ * Files of kin are written side by side, as they come.
+ * @throws {UsageError} for what would be done to each by itself.
+ */
 function checkAlike({ container, mono, level }: Written) {
   if (container !== 'wav' || mono || level.kind !== 'as-is')
     throw new UsageError('with --with the results are WAV files, as many channels and as loud as they come out')

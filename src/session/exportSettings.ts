@@ -65,8 +65,8 @@ export const unknownFields = (pattern: string): string[] =>
   )
 
 /**
- * File names by a pattern, one for each; those that would be called the same are counted. What no file system takes is left
- * out, and so are separators around what stands for nothing.
+ * File names by a pattern, one for each; those that would be called the same are counted.
+ * What no file system takes is left out, and so are separators around what stands for nothing.
  */
 export function namesBy(
   pattern: string,

@@ -47,7 +47,7 @@ export function instrumentText({ name, zones, play, attackMs, releaseMs }: Instr
 }
 
 /**
- * The keys that are sampled, and which keys play each: every so many semitones from the root, each reaching half way to the next.
+ * The keys that are sampled, every so many semitones from the root, and which keys play each: half way to the next.
  * @throws {RangeError} if `every` is not a whole number from 1 on, or no key lies between the ends.
  */
 export function zonesOf(

@@ -16,8 +16,8 @@ import { filterSchema, prepareSchema } from './playSchema'
 import { pinSchema, speedCurveSchema } from './timingSchema'
 
 /**
- * A recipe as a file: all that is needed to make the very bytes of a result again. docs/recipe.md tells it to whoever writes
- * one by hand.
+ * A recipe as a file: all that is needed to make the very bytes of a result again.
+ * docs/recipe.md tells it to whoever writes one by hand.
  */
 
 const text = z.string().max(1000)

@@ -1,8 +1,8 @@
 import { main } from '../main'
 
 /**
- * Run a command in this process: starting one for each takes longer than most of what is asked. Threads of its own are files of the bundle,
- * so what has some is asked to do with one.
+ * A command, run in this process: starting one takes longer than most of what is asked.
+ * Its threads are files of the bundle, so what has some is asked to do with one.
  */
 export async function commandHere(words: readonly string[], more?: Parameters<typeof main>[2]) {
   const [out, err]: [string[], string[]] = [[], []]

@@ -5,13 +5,14 @@ export type SampleFormat = '16' | '24' | '32' | '32f'
 
 export const bytesPerSample: Readonly<Record<SampleFormat, number>> = { '16': 2, '24': 3, '32': 4, '32f': 4 }
 
-/** What is added before samples of 16 bits are rounded: nothing, flat noise, or noise that lies where the ear is least keen. */
+/** What is added before samples of 16 bits are rounded. Shaped noise lies where the ear is least keen. */
 export const DITHERS = ['none', 'flat', 'shaped'] as const
 export type Dither = (typeof DITHERS)[number]
 
 /**
- * What of the errors made last is taken off the next sample, the latest first; none where a rate is too low for noise to be out of
- * the way. Around 44.1 and 48 kHz the filter of the paper; at higher rates a plain slope moves all of it up.
+ * What of the errors made last is taken off the next sample, the latest first.
+ * At low rates noise finds no place out of the way: nothing is taken off there.
+ * Around 44.1 and 48 kHz it is the filter of the paper. At higher rates a plain slope moves all of it up.
  * Source  Lipshitz, Vanderkooy & Wannamaker 1991, "Minimally Audible Noise Shaping", the filter of five terms.
  */
 function shapeFor(sampleRate: number): readonly number[] {

@@ -60,7 +60,7 @@ export const USUAL_CEILING_DB = -1
 /** LUFS */
 export const LOUDNESS_RANGE = { min: -40, max: -5 } as const
 
-/** What is done about the level of a result: nothing, up or down to a loudness, or up or down until its peak is at the ceiling. */
+/** What is done about the level of a result. It goes up or down to a loudness, or until its peak is at the ceiling. */
 export type Level =
   | { readonly kind: 'as-is' }
   | { readonly kind: 'loudness'; readonly lufs: number; readonly ceilingDb: number }
@@ -92,8 +92,8 @@ export const depthFor = (container: Container, depth: SampleFormat): SampleForma
   container === 'flac' && depth !== '16' ? '24' : depth
 
 /**
- * The depth of the WAV file that the result is written as first: the very numbers that go on into a file that keeps them, else
- * floating point.
+ * The depth of the WAV file that the result is written as first.
+ * A file that keeps numbers gets the very numbers of it; all others are made of floating point.
  */
 export const draftDepth = (delivery: Delivery, channelCount: number): SampleFormat =>
   isPlain({ ...delivery, container: 'wav' }, channelCount) && containers[delivery.container].exact

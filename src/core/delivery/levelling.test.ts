@@ -17,7 +17,7 @@ const weights = Array.from({ length: POINTS - 1 }, (_, p) =>
   }),
 )
 
-/** The highest level between samples by a second way: a long windowed sinc at sixteen points, wherever it may matter. */
+/** The highest level between samples by a second way: a long windowed sinc at sixteen points. */
 function plainTruePeakDb({ channels }: AudioBlock): number {
   let peak = 0
   for (const samples of channels) for (const value of samples) peak = Math.max(peak, Math.abs(value))

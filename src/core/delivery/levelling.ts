@@ -74,10 +74,10 @@ function joinedRun(a: Float32Array, b: Float32Array): Float32Array {
 }
 
 /**
- * What has to be done to a sound's level. Where the wanted loudness takes its peaks over the ceiling they are held back, and the gain is
- * raised until what comes out is as loud as wanted.
- * Figures  within 0.1 LU; no level between samples over the ceiling. A sound that cannot be made so loud below it comes as near as it can:
- *          `after` says how near. Silence stays as it is.
+ * What has to be done to a sound's level. Peaks that the wanted loudness takes over the ceiling are held back.
+ * The gain is then raised until what comes out is as loud as wanted.
+ * Figures  within 0.1 LU; no level between samples over the ceiling.
+ * Limits   a sound that cannot be made so loud comes as near as it can, and `after` says how near. Silence stays.
  */
 export function* levelTask(source: SoundSource, level: Exclude<Level, { kind: 'as-is' }>): Task<Levelled> {
   const { frames } = source

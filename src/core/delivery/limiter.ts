@@ -9,24 +9,24 @@ const RETURN_SECONDS = 0.06
 const BLOCK = 8192
 
 /**
- * A sound at another gain, held below a ceiling: before a peak that would pass it the gain of all channels goes down, as far as needed and no
- * further, and comes back behind it. Blocks are asked for in order, from the first frame on.
+ * A sound at another gain, held below a ceiling. The gain of all channels goes down before a peak that would pass it,
+ * as far as needed, and comes back behind it. Blocks are asked for in order, from the first frame on.
  * @param gain     factor
- * @param ceiling  amplitude; no level between samples passes it, but for what the moving gain itself adds, some hundredths of a dB.
+ * @param ceiling  amplitude; only what the moving gain itself adds passes it, some hundredths of a dB.
  */
 export function createLimiter(source: SoundSource, gain: number, ceiling: number) {
   const { sampleRate, channelCount } = source
   const ahead = 2 * Math.max(1, Math.round((AHEAD_SECONDS * sampleRate) / 2))
   const back = 1 - exp(-1 / (RETURN_SECONDS * sampleRate))
-  /** what each frame allows, over the frames within `ahead` of it, with its slow return: from `ahead` frames before the grid's next block */
+  /** what each frame allows, from `ahead` frames before the next block on */
   let kept = new Float64Array(0)
   let last = 1
   let next = 0
-  /** the gains of the block of the grid that was made last; every frame is made in one block alone, whoever asks for how many */
+  /** gains of the block that was made last: blocks lie on one grid, whoever asks for how many frames */
   let gains: Float64Array = new Float64Array(0)
   let gainsFrom = 0
 
-  /** What frames from `from` up to `end` allow, each for itself and those within `ahead` of it, and with a slow return. */
+  /** What frames up to `end` allow, each for all within `ahead` of it, with a slow return. */
   function allowedUntil(from: number, end: number): Float64Array {
     const { start, audio } = partAround(source, from - ahead - REACH, end + ahead + REACH)
     const levels = new Float64Array(end - from + 2 * ahead)

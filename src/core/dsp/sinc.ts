@@ -38,7 +38,7 @@ const tables = new Map<string, SincTable>()
 /**
  * Units  `width` in zero crossings of the kernel in all (even, 8–256); `speed` in source frames per output frame;
  *        `attenuationDb` of the stop-band, at the price of a wider transition.
- * @param fine  rows lie where a speed of whole numbers reads, so that nothing is blended; where they would be too many, closer.
+ * @param fine  rows lie where a speed of whole numbers reads, so that none are blended; closer where those are too many.
  * @throws {RangeError} if width or speed is out of range.
  */
 export function createSincReader(width: number, speed: number, attenuationDb = 110, fine = false): SincReader {
@@ -110,7 +110,7 @@ export function createSincReader(width: number, speed: number, attenuationDb = 1
 const ON_STEP = 1e-6
 const MOST_STEPS = 1024
 
-/** Into how many steps a frame falls at which a reader of this speed ever reads; undefined where they are too many to keep. */
+/** How many steps of a frame a reader of this speed ever reads at; undefined where they are too many to keep. */
 function stepsOf(speed: number): number | undefined {
   for (let steps = 1; steps <= MOST_STEPS; steps++) {
     const whole = speed * steps

@@ -39,7 +39,7 @@ function readAt(audio: AudioBlock, rate: number, blockFrames: number) {
   return { out, asked }
 }
 
-/** What a tone at `hz` comes to: its gain, all that is not it, and all in all, in dB of the tone. The ends are where it was cut. */
+/** What a tone at `hz` comes to, in dB of it: its gain, all that is not it, and all in all. Its ends are left out. */
 function heard(hz: number, from: number, to: number) {
   const { out } = readAt(
     block(from, 1, from, (i) => 0.9 * Math.sin((2 * Math.PI * hz * i) / from)),

@@ -5,7 +5,7 @@ import { readBack } from '../methods/readBack'
 /** Rates that a file can be written at, Hz. */
 export const RATE_RANGE = { min: 8000, max: 384_000 } as const
 
-/** zero crossings of the kernel, and what it keeps out: flat to 0.9 of the lower Nyquist, nothing passes above all of it */
+/** zero crossings of the kernel, and what it keeps out: flat to 0.9 of the lower Nyquist, nothing passes above it */
 const WIDTH = 184
 const ATTENUATION_DB = 132
 

@@ -21,8 +21,8 @@ function rootAt({ rootNote }: Markers, pitchSemitones: number): Pick<Markers, 'r
 }
 
 /**
- * What a file says of a source, as it holds for the result: cues and loops at their places, the root moved with the pitch, the tempo
- * as much slower as the whole is longer, with as many beats.
+ * What a file says of a source, as it holds for the result. Cues and loops lie at their places.
+ * The root moves with the pitch. The tempo is as much slower as the whole is longer, with as many beats.
  */
 export function mapMarkers(markers: Markers, map: TimeMap, pitchSemitones = 0): Markers {
   const placed = moved(markers, (frame) =>

@@ -36,7 +36,7 @@ export function fitTone(
   return { hz, amplitude: fit.amplitude, residualDb: 10 * Math.log10(Math.max(1e-30, fit.residual / fit.power)) }
 }
 
-/** What of samples is a tone of `w` rad a frame, by least squares: its power and that of the rest, summed over all samples. */
+/** What of samples is a tone of `w` rad a frame, by least squares. Powers are summed over all samples. */
 export function project(samples: Float32Array, w: number) {
   let cc = 0
   let ss = 0

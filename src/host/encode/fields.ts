@@ -3,7 +3,7 @@ import { type Markers, type SoundTags, tagFields } from '../../core'
 const encoder = new TextEncoder()
 
 /**
- * All that is said of a sound, as fields of any name: tags, root, marks as chapters, the first loop by its start and length.
+ * All that is said of a sound, as fields of any name. Marks are chapters, the first loop has its start and length.
  * Frames are those of the file; chapters are in its time as well.
  */
 export function fieldsOf(tags: SoundTags, { cues, loops, rootNote, tempo }: Markers, sampleRate: number) {

@@ -13,8 +13,8 @@ const LOW_RATE = 32_000
 const mostKbps = (rate: number) => (rate >= LOW_RATE ? 320 : rate > 12_000 ? 160 : 64)
 
 /**
- * An MP3 file at an even bit rate. Its first frame says how many frames the encoder put before and behind the sound, so that
- * who reads it gets as many frames as went in.
+ * An MP3 file at an even bit rate. Its first frame says how many frames the encoder put before and behind the sound:
+ * who reads it gets as many as went in.
  */
 export async function createMp3Writer(layout: SoundLayout): Promise<SoundWriter> {
   const { sampleRate, channelCount, frames, tags, markers } = layout

@@ -9,8 +9,8 @@ const PACKET_FRAMES = 960
 const PACKETS_PER_PAGE = 50
 
 /**
- * An Opus file in Ogg. It says how many frames to leave out at its start and at which frame it ends, so that who reads it gets as
- * many frames as went in.
+ * An Opus file in Ogg. It says how many frames to leave out at its start, and at which frame it ends:
+ * who reads it gets as many as went in.
  * Source  RFC 7845, sections 4 and 5.
  */
 export async function createOpusWriter(layout: SoundLayout): Promise<SoundWriter> {

@@ -4,7 +4,7 @@ import { exportDate } from '../session/exporting/queue'
 import { setOutlook } from '../session/state/outlook'
 import { store, useSession } from '../session/state/store'
 
-/** What the view shows hangs on the session, on what is known of it, and on what is ticked; on nothing else of the state. */
+/** What the view shows hangs on the session, on what is known of it, and on what is ticked. */
 function useParts() {
   const session = useSession((state) => state.history.present)
   const knowledge = useSession((state) => state.knowledge)

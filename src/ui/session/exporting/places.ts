@@ -53,7 +53,7 @@ export async function pickFolder(): Promise<Folder | undefined> {
   }
 }
 
-/** The folder that files go to: the one that was chosen last, as long as it may be written to, or one that is asked for. */
+/** The folder that files go to: the one chosen last as long as it may be written to, else one that is asked for. */
 export async function chooseFolder(): Promise<Place | undefined> {
   let folder = await rememberedFolder()
   if (folder && (await mayWrite(folder)) !== 'granted') folder = undefined
@@ -67,7 +67,10 @@ async function mayWrite(folder: Folder): Promise<PermissionState> {
   return now === 'prompt' ? ((await folder.requestPermission?.(how)) ?? 'granted') : now
 }
 
-/** Write a file whole: the browser writes beside it, and swaps it in when it is closed. @throws {AppError} `folder/unwritable` */
+/**
+ * A file, written whole: the browser writes beside it, and swaps it in when it is closed.
+ * @throws {AppError} `folder/unwritable`
+ */
 export async function writeInto(folder: FileSystemDirectoryHandle, { name, blob }: SavedFile) {
   try {
     const handle = await folder.getFileHandle(name, { create: true })
