@@ -32,10 +32,11 @@ import {
   verdictOf,
   worstOf,
 } from '../core'
+import type { Said } from '../host/encode/delivering'
 import { errorText } from '../host/errorText'
 import { keyInterval } from '../session/target'
 import { type Aim, stretchFor } from './aims'
-import { deliverDraft, type Said } from './deliver'
+import { deliverDraft } from './deliver'
 import { type OpenSound, readSound, sourceOf, writeAll } from './files'
 import { deliveryFor, type Written } from './output'
 import { makePieces } from './pieces'

@@ -1,65 +1,40 @@
-import {
-  AppError,
-  channelsFor,
-  containers,
-  type Delivered,
-  type Delivery,
-  deliverTask,
-  type Markers,
-  NO_MARKERS,
-  type SoundTags,
-} from '../core'
-import { createSoundWriter } from '../host/encode/createSoundWriter'
-import { layoutOf } from '../host/encode/layout'
+import { AppError, containers, type Delivery } from '../core'
+import { type DeliveredFacts, openDelivery, type Said } from '../host/encode/delivering'
 import { errorText } from '../host/errorText'
 import { drive } from './drive'
-import { formatName, pcmFileAt } from './files'
+import { formatName, openBytes } from './files'
 import type { Terminal } from './terminal'
 
-/** What a file says beside its sound. */
-export interface Said {
-  readonly markers: 'keep' | 'drop'
-  readonly tags: SoundTags
-  readonly seed: number
-}
-
-export interface DeliveredFile extends Delivered {
-  readonly frames: number
-  readonly rate: number
-  readonly channels: number
+/** What came of a file. */
+export interface DeliveredFile extends DeliveredFacts {
   readonly bytes: number
 }
 
 /**
- * Make the wanted file of a draft: a WAV file that holds the result, with its marks at their places.
+ * Make the wanted file of a draft.
  * @param sink  takes bytes, at a place of the file or behind what came last.
  */
 export async function deliverDraft(
   draft: string,
   delivery: Delivery,
-  { markers, tags, seed }: Said,
+  said: Said,
   sink: { write(bytes: Uint8Array, at?: number): void },
   show: (share: number) => void = () => undefined,
 ): Promise<DeliveredFile> {
-  const pcm = pcmFileAt(draft)
-  if (!pcm) throw new AppError('file/missing', { file: draft })
+  const file = openBytes(draft)
   try {
-    const source = channelsFor(pcm.source, delivery)
-    const kept: Markers = markers === 'keep' ? pcm.markers : NO_MARKERS
-    const layout = layoutOf(delivery, source, { markers: kept, tags, seed })
-    const writer = await createSoundWriter(delivery.container, layout)
-    let bytes = writer.headerBytes
+    const opened = await openDelivery(file, delivery, said)
+    let bytes = opened.headerBytes
     sink.write(new Uint8Array(bytes), 0)
-    const task = deliverTask(source, delivery, writer, (part) => {
+    const task = opened.task((part) => {
       sink.write(part, bytes)
       bytes += part.length
     })
-    const { header, ...facts } = drive(task, show)
+    const { header, facts } = drive(task, show)
     sink.write(header, 0)
-    const { frames, sampleRate, channelCount } = source
-    return { ...facts, frames, rate: sampleRate, channels: channelCount, bytes }
+    return { ...facts, bytes }
   } finally {
-    pcm.close()
+    file.close()
   }
 }
 
@@ -71,7 +46,7 @@ export const deliveryName = ({ container, depth, kbps }: Delivery) => {
 }
 
 /** What was done to its level, in words; nothing where nothing was. */
-export function levelText({ level }: Delivered): string {
+export function levelText({ level }: DeliveredFacts): string {
   if (!level) return ''
   const { after, heldDb } = level
   const lufs = Number.isFinite(after.lufs) ? `, ${after.lufs.toFixed(1)} LUFS` : ', silent'
@@ -79,7 +54,7 @@ export function levelText({ level }: Delivered): string {
 }
 
 /** Tell what came out otherwise than it was asked for. */
-export function tellDelivered(file: string, { level }: Delivered, delivery: Delivery, err: Terminal['err']) {
+export function tellDelivered(file: string, { level }: DeliveredFacts, delivery: Delivery, err: Terminal['err']) {
   const wanted = delivery.level
   if (level && wanted.kind === 'loudness') {
     if (!Number.isFinite(level.before.lufs)) err(`zumbet: ${errorText(new AppError('export/silent', { file }))}`)

@@ -135,12 +135,10 @@ export function openPart({ file, at: start, length }: FilePart): ReturnType<type
 }
 
 /** A file of plain samples, and its bytes; undefined for what is none. @throws {AppError} as `openBytes`. */
-export function pcmFileAt(
-  place: FilePlace,
-): (PcmFile & { readonly bytes: ByteSource; readonly close: () => void }) | undefined {
+export function pcmFileAt(place: FilePlace): (PcmFile & { readonly bytes: ByteSource }) | undefined {
   const bytes = typeof place === 'string' ? openBytes(place) : openPart(place)
   const pcm = openPcmFile(bytes, nameOf(place))
-  if (pcm) return { ...pcm, bytes, close: bytes.close }
+  if (pcm) return { ...pcm, bytes }
   bytes.close()
   return undefined
 }

@@ -1,5 +1,5 @@
 import { basename } from 'node:path'
-import { AppError, type Recipe, type SoundTags, soundSource } from '../core'
+import { AppError, markersWithin, type Recipe, type SoundTags, soundSource } from '../core'
 import { type RecipeFile, readRecipeFile, recipeText } from '../session'
 import { type Arguments, UsageError } from './args'
 import { type OpenSound, readText, sourceOf } from './files'
@@ -52,16 +52,7 @@ export function soundWithin(
       file: basename(input),
       why: `it asks for frames up to ${end}, and the sound has ${frames}`,
     })
-  const { cues, loops, ...marked } = sound.markers
-  const markers = {
-    ...marked,
-    cues: cues
-      .filter(({ frame }) => frame >= start && frame <= end)
-      .map((cue) => ({ ...cue, frame: cue.frame - start })),
-    loops: loops
-      .filter(({ startFrame, endFrame }) => startFrame >= start && endFrame <= end)
-      .map((loop) => ({ ...loop, startFrame: loop.startFrame - start, endFrame: loop.endFrame - start })),
-  }
+  const markers = markersWithin(sound.markers, { start, end })
   const { depth, container } = sound
   const { sampleRate, channels } = soundSource(sourceOf(sound)).part(start, end)
   return { depth, container, markers, audio: { sampleRate, channels: channels.map((channel) => channel.slice()) } }

@@ -15,8 +15,9 @@ import {
   soundSource,
   wavRate,
 } from '../core'
+import type { Said } from '../host/encode/delivering'
 import { type Arguments, places, readArguments, UsageError } from './args'
-import { deliverDraft, deliveryName, levelText, type Said, tellDelivered } from './deliver'
+import { deliverDraft, deliveryName, levelText, tellDelivered } from './deliver'
 import { drive } from './drive'
 import { dbText, type OpenSound, openSound, sourceOf } from './files'
 import { checkEnding, checkOutput, deliveryFor, type Written } from './output'

@@ -22,7 +22,8 @@ export { openCaf } from './audio/readCaf'
 export { openWav, readWav } from './audio/readWav'
 export { bytesPerSample, createQuantiser, DITHERS, type Dither, type SampleFormat } from './audio/sampleFormat'
 export { inBlocks, type Levels, type SoundSource, soundSource, sourceWithin } from './audio/soundSource'
-export { RECIPE_FIELD, type SoundTags, tagFields, tagsFromFields } from './audio/soundTags'
+export { type SoundTags, tagFields } from './audio/soundTags'
+export { LOOP_CHUNK, RECIPE_CHUNK } from './audio/wavFields'
 export { createWavWriter, wavRate, writeWav } from './audio/writeWav'
 export { channelsFor, type Delivered, deliverTask, type SoundWriter } from './delivery/deliver'
 export {
@@ -145,7 +146,7 @@ export {
   type PieceFacts,
   planExportTask,
 } from './render/exportTask'
-export { mapMarkers, markersAtRate } from './render/markers'
+export { mapMarkers, markersAtRate, markersWithin } from './render/markers'
 export {
   needsOf,
   openPlan,

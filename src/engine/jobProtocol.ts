@@ -5,7 +5,6 @@ import type {
   Attack,
   Comings,
   DecodedFile,
-  Delivered,
   Delivery,
   ExportOrder,
   ExportPlan,
@@ -25,7 +24,6 @@ import type {
   Recipe,
   Rhythm,
   Shaping,
-  SoundTags,
   Span,
   Spectrogram,
   Survey,
@@ -35,6 +33,7 @@ import type {
   Tones,
   Trial,
 } from '../core'
+import type { DeliveredFacts, Said } from '../host/encode/delivering'
 import type { WireError } from '../host/errorWire'
 import type { FoundFacts } from '../session'
 import type { PictureFacts } from './readFilm'
@@ -215,7 +214,7 @@ export type Job =
       readonly kind: 'deliver'
       readonly draft: Blob
       readonly delivery: Delivery
-      readonly said: { readonly markers: 'keep' | 'drop'; readonly tags: SoundTags; readonly seed: number }
+      readonly said: Said
       /** frames of the file; as many as the draft has without */
       readonly frames?: number
       readonly folder: string | undefined
@@ -235,13 +234,6 @@ export interface Glance {
   /** LUFS */
   readonly loudness: number
   readonly timbre: Timbre
-}
-
-/** What came of a delivery. */
-export interface DeliveredFacts extends Delivered {
-  readonly frames: number
-  readonly rate: number
-  readonly channels: number
 }
 
 export interface JobResults {

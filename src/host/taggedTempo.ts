@@ -1,4 +1,4 @@
-import type { ByteSource } from '../core'
+import { type ByteSource, LOOP_CHUNK, RECIPE_CHUNK } from '../core'
 import { openPcmFile } from './pcmFile'
 import { quietly } from './quietly'
 
@@ -53,7 +53,7 @@ async function tagsOf(bytes: ByteSource) {
   }
 }
 
-const PLAIN_CHUNKS = ['fmt ', 'data', 'fact', 'cue ', 'smpl', 'bext', 'acid', 'zrec', 'JUNK', 'PAD ']
+const PLAIN_CHUNKS = ['fmt ', 'data', 'fact', 'cue ', 'smpl', 'bext', LOOP_CHUNK, RECIPE_CHUNK, 'JUNK', 'PAD ']
 
 /** A WAV file with nothing in it that could carry tags: then the reader of tags need not even be loaded. */
 function isPlainWav(bytes: ByteSource): boolean {

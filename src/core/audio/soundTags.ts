@@ -20,7 +20,7 @@ export interface SoundTags {
 export const MADE_BY = 'Zumbet'
 
 /** the name that a recipe has among the fields of a file */
-export const RECIPE_FIELD = 'ZUMBET_RECIPE'
+const RECIPE_FIELD = 'ZUMBET_RECIPE'
 
 /** As fields by name, the way files carry them that have fields of any name. */
 export function tagFields(tags: SoundTags): [string, string][] {
@@ -37,28 +37,6 @@ export function tagFields(tags: SoundTags): [string, string][] {
     [RECIPE_FIELD, recipe],
   ]
   return fields.filter((field): field is [string, string] => field[1] !== undefined)
-}
-
-/** The tags that such fields come to, whatever case their names have; what is no sensible value is left out. */
-export function tagsFromFields(fields: Iterable<readonly [string, string]>): SoundTags {
-  const by = new Map([...fields].map(([name, value]) => [name.toUpperCase(), value]))
-  const number = (name: string, least: number, most: number) => {
-    const value = Number(by.get(name) ?? Number.NaN)
-    return value >= least && value <= most ? value : undefined
-  }
-  const text = (name: string) => by.get(name) || undefined
-  const [, metreBeats, unit] = /^(\d{1,2})\/(\d{1,2})$/.exec(by.get('METRE') ?? '') ?? []
-  const all = {
-    title: text('TITLE'),
-    date: text('DATE'),
-    bpm: number('BPM', 1, 1000),
-    beats: number('BEATS', 1, 1e6),
-    metre: metreBeats && unit ? { beats: Number(metreBeats), unit: Number(unit) } : undefined,
-    key: text('KEY'),
-    recipe: text(RECIPE_FIELD),
-    startFrame: number('TIME_REFERENCE', 0, Number.MAX_SAFE_INTEGER),
-  }
-  return Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined)) as SoundTags
 }
 
 const plain = (value: number) => String(Number(value.toFixed(4)))

@@ -28,10 +28,10 @@ export function createWavWriter(layout: WavLayout) {
   const dataBytes = frames * channelCount * size
   const pad = dataBytes & 1
   const { rootNote } = markers
-  const tempo = tags.bpm === undefined ? markers.tempo : { ...markers.tempo, ...withoutUnsaid(tags), bpm: tags.bpm }
+  const { bpm, ...counted } = { ...markers.tempo, ...tags }
   const footer = concat([
     markerChunks(markers, sampleRate),
-    ...(tempo ? [loopChunk(tempo, frames / sampleRate, rootNote)] : []),
+    ...(bpm === undefined ? [] : [loopChunk({ ...counted, bpm }, frames / sampleRate, rootNote)]),
     textChunk(tags),
     ...(tags.recipe === undefined ? [] : [recipeChunk(tags.recipe)]),
   ])
@@ -176,8 +176,3 @@ function labelChunk(cue: number, label: string): Uint8Array {
   writerOver(chunk).id('labl').u32(size).u32(cue).bytes(text)
   return chunk
 }
-
-const withoutUnsaid = ({ beats, metre }: SoundTags) => ({
-  ...(beats !== undefined && { beats }),
-  ...(metre && { metre }),
-})

@@ -53,7 +53,7 @@ export function* deliverTask(
   write: (bytes: Uint8Array<ArrayBuffer>) => void,
 ): Task<Delivered & { readonly header: Uint8Array<ArrayBuffer> }> {
   const { frames } = source
-  const found = level.kind === 'as-is' ? undefined : yield* half(levelTask(source, level), 0)
+  const found = level.kind === 'as-is' ? undefined : yield* half(levelTask(source, level))
   const read = levelledReader(source, found ?? { gain: 1 })
   for (let at = 0; at < frames; at += BLOCK) {
     const end = Math.min(frames, at + BLOCK)
@@ -65,9 +65,9 @@ export function* deliverTask(
   return { level: found, clippedSamples: writer.clippedSamples, header }
 }
 
-/** The progress of what is one half of the work; it never falls. */
-function* half<Result>(task: Task<Result>, before: number): Task<Result> {
-  let most = before
+/** The progress of what is the first half of the work; it never falls. */
+function* half<Result>(task: Task<Result>): Task<Result> {
+  let most = 0
   for (let step = task.next(); ; step = task.next()) {
     if (step.done) return step.value
     const { doneFrames, totalFrames } = step.value

@@ -36,6 +36,18 @@ export function mapMarkers(markers: Markers, map: TimeMap, pitchSemitones = 0): 
   }
 }
 
+/** What is marked in a part of a sound, its frames counted from where that begins; loops that reach beyond it fall away. */
+export function markersWithin(markers: Markers, { start, end }: { start: number; end: number }): Markers {
+  const inside = (frame: number) => frame >= start && frame <= end
+  return {
+    ...markers,
+    cues: markers.cues.filter((cue) => inside(cue.frame)).map((cue) => ({ ...cue, frame: cue.frame - start })),
+    loops: markers.loops
+      .filter((loop) => inside(loop.startFrame) && inside(loop.endFrame))
+      .map((loop) => ({ ...loop, startFrame: loop.startFrame - start, endFrame: loop.endFrame - start })),
+  }
+}
+
 /** Cues and loops where frames are counted at a rate so many times as high. */
 export const markersAtRate = (markers: Markers, times: number) =>
   times === 1 ? markers : moved(markers, (frame) => Math.round(frame * times))

@@ -1,9 +1,7 @@
 /** Making the wanted file of a draft. */
 
-import { AppError, channelsFor, containers, deliverTask, NO_MARKERS, ofLength } from '../../core'
-import { createSoundWriter } from '../../host/encode/createSoundWriter'
-import { layoutOf } from '../../host/encode/layout'
-import { openPcmFile } from '../../host/pcmFile'
+import { containers } from '../../core'
+import { openDelivery } from '../../host/encode/delivering'
 import { runTask } from '../../host/runTask'
 import type { Job, JobResults } from '../jobProtocol'
 import { openScratch } from '../scratch'
@@ -16,25 +14,9 @@ export async function deliver(
 ): Promise<JobResults['deliver']> {
   const scratch = await openScratch(folder)
   try {
-    const pcm = openPcmFile(bytesOf(draft, 'draft.wav'), 'draft.wav')
-    if (!pcm) throw new AppError('audio/unreadable', { file: 'draft.wav', why: 'it is no WAV file' })
-    const whole = channelsFor(pcm.source, delivery)
-    const source = frames === undefined ? whole : ofLength(whole, frames)
-    const markers = said.markers === 'keep' ? pcm.markers : NO_MARKERS
-    const cut = source.frames
-    const kept = {
-      ...markers,
-      cues: markers.cues.filter(({ frame }) => frame <= cut),
-      loops: markers.loops.filter(({ endFrame }) => endFrame <= cut),
-    }
-    const layout = layoutOf(delivery, source, { ...said, markers: kept })
-    const writer = await createSoundWriter(delivery.container, layout)
-    const { header, ...facts } = await runTask(deliverTask(source, delivery, writer, scratch.write), options)
-    const body = await scratch.finish()
-    return {
-      blob: new Blob([header, body], { type: containers[delivery.container].mime }),
-      facts: { ...facts, frames: source.frames, rate: source.sampleRate, channels: source.channelCount },
-    }
+    const opened = await openDelivery(bytesOf(draft, 'draft.wav'), delivery, said, frames)
+    const { header, facts } = await runTask(opened.task(scratch.write), options)
+    return { blob: new Blob([header, await scratch.finish()], { type: containers[delivery.container].mime }), facts }
   } catch (error) {
     await scratch.discard()
     throw error

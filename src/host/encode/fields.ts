@@ -7,7 +7,7 @@ const encoder = new TextEncoder()
  * Frames are those of the file; chapters are in its time as well.
  */
 export function fieldsOf(tags: SoundTags, { cues, loops, rootNote, tempo }: Markers, sampleRate: number) {
-  const fields = tagFields({ ...(tempo && { bpm: tempo.bpm, ...without(tempo) }), ...tags })
+  const fields = tagFields({ ...tempo, ...tags })
   if (rootNote !== undefined) fields.push(['ROOT_NOTE', String(rootNote)])
   cues.forEach(({ frame, label }, n) => {
     const name = `CHAPTER${String(n + 1).padStart(3, '0')}`
@@ -17,11 +17,6 @@ export function fieldsOf(tags: SoundTags, { cues, loops, rootNote, tempo }: Mark
   if (loop) fields.push(['LOOPSTART', String(loop.startFrame)], ['LOOPLENGTH', String(loop.endFrame - loop.startFrame)])
   return fields
 }
-
-const without = ({ beats, metre }: NonNullable<Markers['tempo']>) => ({
-  ...(beats !== undefined && { beats }),
-  ...(metre && { metre }),
-})
 
 /** `00:01:02.345` */
 function clock(seconds: number): string {

@@ -1,4 +1,4 @@
-import { AppError, type Markers } from '../../../core'
+import { AppError, markersWithin } from '../../../core'
 import {
   amongSounds,
   type DecodedSound,
@@ -175,17 +175,6 @@ export const staysInFile = (container: string, size: Pick<Sound, 'frames' | 'cha
 /** Whether all that its file says of a source was written down when it was read. */
 export const isRead = ({ facts, origin, hash }: Source): boolean =>
   facts?.hash !== undefined && (origin === 'demo' || facts.hash === hash)
-
-function markersWithin(markers: Markers, { start, end }: { start: number; end: number }): Markers {
-  const inside = (frame: number) => frame >= start && frame <= end
-  return {
-    ...markers,
-    cues: markers.cues.filter((cue) => inside(cue.frame)).map((cue) => ({ ...cue, frame: cue.frame - start })),
-    loops: markers.loops
-      .filter((loop) => inside(loop.startFrame) && inside(loop.endFrame))
-      .map((loop) => ({ ...loop, startFrame: loop.startFrame - start, endFrame: loop.endFrame - start })),
-  }
-}
 
 export async function fetchDemo(source: Source): Promise<Blob> {
   const missing = (cause?: unknown) => new AppError('demo/unreachable', { name: source.name }, cause)
