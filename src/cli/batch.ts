@@ -9,7 +9,7 @@ import { type Arguments, readArguments, UsageError } from './args'
 import { type BatchJob, type BatchKey, type BatchOrder, type BatchRow, makeBatchFile } from './batchFile'
 import { dbText } from './files'
 import { outputFlags } from './output'
-import { isSameFile, makeFolder, partialFile, unwritable } from './places'
+import { isSameFile, makeFolder, unwritable, writeWhole } from './places'
 import { methodOf, RENDER_FLAGS, recipeFrom } from './recipeFlags'
 import type { Terminal } from './terminal'
 import { askThreads, threadsFrom } from './threads'
@@ -70,14 +70,7 @@ export async function batch(words: readonly string[], terminal: Terminal) {
     rmSync(scratch, { recursive: true, force: true })
   }
   const name = shard.of === 1 ? 'summary.csv' : `summary-${shard.own}-of-${shard.of}.csv`
-  const sink = partialFile(join(folder, name))
-  try {
-    sink.write(new TextEncoder().encode(summaryOf(rows)))
-    sink.keep()
-  } catch (error) {
-    sink.discard()
-    throw error
-  }
+  writeWhole(join(folder, name), summaryOf(rows))
   const failed = rows.filter(({ status }) => status === 'failed').length
   const doubtful = rows.filter(({ status, doubts }) => status === 'done' && doubts.length > 0).length
   err(

@@ -5,7 +5,7 @@ import { places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'
 import { beatsFrom, gridFrom, hitsOf } from './offGrid'
-import { checkPlace, partialFile } from './places'
+import { checkPlace, writeWhole } from './places'
 import type { Terminal } from './terminal'
 
 /** `groove IN`: where a sound's hits lie off the grid, step by step. */
@@ -25,16 +25,7 @@ export async function tellGroove(words: readonly string[], { out, err, progress 
   const { own } = beatsFrom(args, input, rhythm, hits)
   const groove = takeGroove(hits, own, { grid, bars, beatsPerBar: rhythm.tempo.beatsPerBar })
   const name = basename(input).replace(/\.[^.]*$/, '')
-  if (midi !== undefined) {
-    const target = partialFile(midi)
-    try {
-      target.write(grooveMidi(groove))
-      target.keep()
-    } catch (error) {
-      target.discard()
-      throw error
-    }
-  }
+  if (midi !== undefined) writeWhole(midi, grooveMidi(groove))
   if (args.flag('json')) {
     out(grooveJson(groove, name).trimEnd())
     return

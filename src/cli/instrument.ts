@@ -20,7 +20,7 @@ import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'
 import { outputFlags } from './output'
-import { makeFolder, partialFile } from './places'
+import { makeFolder, writeWhole } from './places'
 import { rootOf } from './play'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
 import { renderFile } from './render'
@@ -94,12 +94,12 @@ export async function writeInstrument(words: readonly string[], terminal: Termin
     releaseMs: asked.releaseMs,
   })
   const place = join(folder, `${base}.sfz`)
-  save(place, new TextEncoder().encode(text))
+  writeWhole(place, text)
   out(`${place}: ${zones.length} samples, ${keyText(zones[0]?.low ?? 0)} to ${keyText(zones.at(-1)?.high ?? 127)}`)
   if (args.flag('zip')) {
     const files = [...zones.map(({ file }) => file), `${base}.sfz`]
     const zip = join(folder, `${base}.zip`)
-    save(zip, await zipped(folder, files))
+    writeWhole(zip, await zipped(folder, files))
     for (const file of files) rmSync(join(folder, file))
     rmSync(join(folder, SAMPLES), { recursive: true })
     out(`${zip}: ${files.length} files`)
@@ -133,17 +133,6 @@ function askedFrom(args: Arguments) {
   const [from, to] = [key('from'), key('to')]
   if (from !== undefined && to !== undefined && from > to) throw new UsageError('--to takes a note at or above --from')
   return { root: key('root'), every, play, from, to, attackMs: ms('attack', 0), releaseMs: ms('release', 60) } as const
-}
-
-function save(place: string, bytes: Uint8Array) {
-  const sink = partialFile(place)
-  try {
-    sink.write(bytes)
-    sink.keep()
-  } catch (error) {
-    sink.discard()
-    throw error
-  }
 }
 
 async function zipped(folder: string, files: readonly string[]): Promise<Uint8Array> {

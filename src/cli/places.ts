@@ -86,6 +86,18 @@ export function makeFolder(folder: string) {
   }
 }
 
+/** A file of these bytes, which comes to its name when it is whole. @throws {AppError} `file/unwritable` */
+export function writeWhole(target: string, content: Uint8Array | string) {
+  const sink = partialFile(target)
+  try {
+    sink.write(typeof content === 'string' ? new TextEncoder().encode(content) : content)
+    sink.keep()
+  } catch (error) {
+    sink.discard()
+    throw error
+  }
+}
+
 /**
  * A file that comes to its name when it is whole. Until then it is a neighbour, which `discard` removes.
  * A link leads to what it links to.

@@ -1,10 +1,9 @@
 import { basename } from 'node:path'
 import { AppError, markersWithin, type Recipe, type SoundTags, soundSource } from '../core'
-import { type RecipeFile, readRecipeFile, recipeText } from '../session'
+import { type RecipeFile, readRecipeFile } from '../session'
 import { type Arguments, UsageError } from './args'
 import { type OpenSound, readText, sourceOf } from './files'
 import { OUTPUT_FLAGS, outputFlags, type Written } from './output'
-import { partialFile } from './places'
 import { RECIPE_FLAGS } from './recipeFlags'
 
 /** Recipes that are read from files, and written to them. */
@@ -56,16 +55,4 @@ export function soundWithin(
   const { depth, container } = sound
   const { sampleRate, channels } = soundSource(sourceOf(sound)).part(start, end)
   return { depth, container, markers, audio: { sampleRate, channels: channels.map((channel) => channel.slice()) } }
-}
-
-/** Write a recipe beside what it made. */
-export async function saveRecipe(place: string, file: RecipeFile) {
-  const sink = partialFile(place)
-  try {
-    sink.write(new TextEncoder().encode(recipeText(file)))
-    sink.keep()
-  } catch (error) {
-    sink.discard()
-    throw error
-  }
 }

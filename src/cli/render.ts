@@ -16,15 +16,16 @@ import {
   wavRate,
 } from '../core'
 import type { Said } from '../host/encode/delivering'
+import { recipeText } from '../session'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { deliverDraft, deliveryName, levelText, tellDelivered } from './deliver'
 import { drive } from './drive'
 import { dbText, type OpenSound, openSound, sourceOf } from './files'
 import { checkEnding, checkOutput, deliveryFor, type Written } from './output'
 import { makePieces } from './pieces'
-import { checkPlace, isSameFile, partialFile } from './places'
+import { checkPlace, isSameFile, partialFile, writeWhole } from './places'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
-import { recipeGiven, saveRecipe, soundWithin, tagsFor } from './recipePlace'
+import { recipeGiven, soundWithin, tagsFor } from './recipePlace'
 import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
 
@@ -55,7 +56,7 @@ export async function render(words: readonly string[], terminal: Terminal) {
   if (saved !== undefined) {
     const { recipe: _, ...kept } = tags ?? {}
     const { frames, sampleRate } = soundSource(sourceOf(whole))
-    await saveRecipe(saved, {
+    const text = recipeText({
       recipe,
       source: { name: basename(input), frames, sampleRate },
       ...(file?.range && { range: file.range }),
@@ -64,6 +65,7 @@ export async function render(words: readonly string[], terminal: Terminal) {
       markers: written.markers,
       ...(tags && { tags: kept }),
     })
+    writeWhole(saved, text)
   }
 }
 

@@ -3,7 +3,7 @@ import { metreOf, SURE_FROM, tempoLineOf } from '../session'
 import { type TempoFile, tempoJson, tempoMidi } from '../session/tempoFile'
 import { knowFile } from './analyse'
 import { places, readArguments, UsageError } from './args'
-import { checkPlace, partialFile } from './places'
+import { checkPlace, writeWhole } from './places'
 import { findSession, sessionAsMeant } from './sessionPlace'
 import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
@@ -20,16 +20,7 @@ export async function writeTempo(words: readonly string[], { out, err, progress 
   checkPlace(output)
   const isSession = /\.(json|zumbet)$/i.test(input)
   const tempo = isSession ? await ofSession(input) : await ofPerformance(input, every, () => threads, { err, progress })
-  const target = partialFile(output)
-  try {
-    target.write(
-      /\.json$/i.test(output) ? (new TextEncoder().encode(tempoJson(tempo)) as Uint8Array) : tempoMidi(tempo),
-    )
-    target.keep()
-  } catch (error) {
-    target.discard()
-    throw error
-  }
+  writeWhole(output, /\.json$/i.test(output) ? tempoJson(tempo) : tempoMidi(tempo))
   const tempi = tempo.tempoLine.map(({ bpm }) => bpm)
   const [least, most] = [Math.min(...tempi), Math.max(...tempi)].map((bpm) => Number(bpm.toFixed(2)))
   out(`${output}: ${tempi.length} events, ${least === most ? least : `${least} to ${most}`} BPM`)

@@ -67,11 +67,16 @@ export async function decodeFile(
   }
 }
 
+const MARK = /CHAPTER\d|LOOPSTART|ROOT_NOTE|BPM=|TXXX/
+const HEAD_BYTES = 2 ** 20
+const headText = (bytes: Uint8Array) => new TextDecoder('latin1').decode(bytes.subarray(0, HEAD_BYTES))
+
 const MARKED: readonly Container[] = ['FLAC', 'MP3', 'Ogg Opus', 'Ogg Vorbis']
 
 /** The marks that a coded file carries in its fields. */
 async function markersOf(bytes: Uint8Array, container: Container, frames: number): Promise<Markers> {
-  if (!MARKED.includes(container)) return NO_MARKERS
+  // reading tags takes longer than decoding a short sound: most files have no marks
+  if (!MARKED.includes(container) || !MARK.test(headText(bytes))) return NO_MARKERS
   return markersFromFields(await taggedFields(bytesInMemory(bytes)), frames)
 }
 

@@ -76,6 +76,7 @@ export {
   type RecipeFile,
   rateSchema,
   readRecipeFile,
+  recipeFileOf,
   recipeText,
 } from './recipeFile'
 export { type FoundFacts, readFoundFacts, readKnowledge, readTrial } from './records'

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import {
+  type Analysis,
   AppError,
   type Attack,
   CEILING_RANGE,
@@ -12,7 +13,9 @@ import {
   type Recipe,
   type SoundTags,
 } from '../core'
+import { heldAnalysis } from './known'
 import { filterSchema, prepareSchema } from './playSchema'
+import type { Source } from './schema'
 import { pinSchema, speedCurveSchema } from './timingSchema'
 
 /**
@@ -128,6 +131,22 @@ export interface RecipeFile {
   readonly markers: 'keep' | 'drop'
   /** what the file says of its sound; nothing where it says nothing */
   readonly tags?: SoundTags
+}
+
+/** What was done to a source, and to which part of it. @param analysis  with the attacks that were found in it. */
+export function recipeFileOf(
+  source: Source,
+  recipe: Recipe,
+  analysis: Analysis,
+): Pick<RecipeFile, 'recipe' | 'source' | 'range' | 'attacks'> {
+  const { file, facts, range, hand } = source
+  const attacks = hand.attacks && heldAnalysis(source, analysis).attacks
+  return {
+    recipe,
+    source: { name: file, ...(facts && { frames: facts.frames, sampleRate: facts.sampleRate }) },
+    ...(range && { range }),
+    ...(attacks && { attacks }),
+  }
 }
 
 export const recipeText = (file: RecipeFile): string =>

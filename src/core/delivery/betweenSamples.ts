@@ -1,5 +1,5 @@
 import type { Channels } from '../audio/block'
-import { cosTurns, sinTurns } from '../dsp/portable'
+import { betweenFilters } from '../dsp/betweenFilters'
 
 /** points between two samples, and samples on either side that each is made of */
 const PHASES = 8
@@ -8,16 +8,7 @@ const TAPS = 32
 const NEAR = 0.5
 const RUN = 16
 
-const filters = Array.from({ length: PHASES - 1 }, (_, p) => {
-  const offset = (p + 1) / PHASES
-  const taps = Array.from({ length: 2 * TAPS }, (_, i) => {
-    const x = i - TAPS + 1 - offset
-    const window = 0.5 + 0.5 * cosTurns(x / (2 * TAPS + 1))
-    return (sinTurns(x / 2) / (Math.PI * x)) * window
-  })
-  const sum = taps.reduce((a, b) => a + b, 0)
-  return Float64Array.from(taps, (tap) => tap / sum)
-})
+const filters = betweenFilters(PHASES, TAPS)
 
 /** samples around a frame that its highest level hangs on */
 export const REACH = TAPS + RUN

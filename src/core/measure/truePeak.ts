@@ -1,19 +1,10 @@
 import type { Channels } from '../audio/block'
+import { betweenFilters } from '../dsp/betweenFilters'
 
 const PHASES = 4
 const TAPS = 12
 
-/** Windowed-sinc interpolators for three points between samples. */
-const filters = Array.from({ length: PHASES - 1 }, (_, p) => {
-  const offset = (p + 1) / PHASES
-  const taps = Array.from({ length: 2 * TAPS }, (_, i) => {
-    const x = i - TAPS + 1 - offset
-    const window = 0.5 + 0.5 * Math.cos((Math.PI * x) / (TAPS + 0.5))
-    return (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x)) * window
-  })
-  const sum = taps.reduce((a, b) => a + b, 0)
-  return Float64Array.from(taps, (tap) => tap / sum)
-})
+const filters = betweenFilters(PHASES, TAPS)
 
 /**
  * The highest level that the waveform reaches between its samples, at four times the rate; only near samples that come within

@@ -45,7 +45,7 @@ const LEVELS: readonly [ExportSettings['level'], string][] = [
 /** What the files are to be: kind, numbers, level, length, what they say of themselves. */
 export function AsWhat() {
   const settings = useSession((state) => state.outlook.exporting.settings)
-  const { container, depth, rate, kbps, mono, level, lufs, ceilingDb, dither, length, tailSeconds } = settings
+  const { container, depth, rate, kbps, mono, level, dither, length } = settings
   const { exact, rates, kbps: choices } = containers[container]
   const canDither = exact && (depth === '16' || depth === 'source')
   return (
@@ -135,37 +135,9 @@ export function AsWhat() {
             ))}
           </Select>
         </Row>
-        {level === 'loudness' && (
-          <Row caption="Loudness">
-            <NumberField
-              label="Loudness"
-              width="3.4em"
-              unit="LUFS"
-              value={lufs}
-              digits={1}
-              step={0.5}
-              min={LOUDNESS_RANGE.min}
-              max={LOUDNESS_RANGE.max}
-              onChange={(value) => setExport({ lufs: Number(value.toFixed(1)) })}
-              onReset={() => setExport({ lufs: FIRST_EXPORT.lufs })}
-            />
-          </Row>
-        )}
+        {level === 'loudness' && <Figure caption="Loudness" unit="LUFS" name="lufs" step={0.5} {...LOUDNESS_RANGE} />}
         {level !== 'as-is' && (
-          <Row caption="Peaks below">
-            <NumberField
-              label="Peaks below"
-              width="3.4em"
-              unit="dBTP"
-              value={ceilingDb}
-              digits={1}
-              step={0.1}
-              min={CEILING_RANGE.min}
-              max={CEILING_RANGE.max}
-              onChange={(value) => setExport({ ceilingDb: Number(value.toFixed(1)) })}
-              onReset={() => setExport({ ceilingDb: FIRST_EXPORT.ceilingDb })}
-            />
-          </Row>
+          <Figure caption="Peaks below" unit="dBTP" name="ceilingDb" step={0.1} {...CEILING_RANGE} />
         )}
         <Row caption="Length">
           <Select
@@ -178,20 +150,7 @@ export function AsWhat() {
             <option value="picture">its slot of picture</option>
           </Select>
         </Row>
-        <Row caption="Silence after">
-          <NumberField
-            label="Silence after"
-            width="3.4em"
-            unit="s"
-            value={tailSeconds}
-            digits={1}
-            step={0.5}
-            min={0}
-            max={60}
-            onChange={(value) => setExport({ tailSeconds: Number(value.toFixed(2)) })}
-            onReset={() => setExport({ tailSeconds: 0 })}
-          />
-        </Row>
+        <Figure caption="Silence after" unit="s" name="tailSeconds" step={0.5} min={0} max={60} />
         <Rule />
         <Tick
           label="Marks, loops and root go along"
@@ -349,6 +308,32 @@ function Row({ caption, children }: { readonly caption: string; readonly childre
       <span className="text-[12.5px] text-soft">{caption}</span>
       <span className="min-w-0">{children}</span>
     </div>
+  )
+}
+
+/** A setting that is a number, to a tenth. */
+function Figure(props: {
+  readonly caption: string
+  readonly unit: string
+  readonly name: 'lufs' | 'ceilingDb' | 'tailSeconds'
+  readonly step: number
+  readonly min: number
+  readonly max: number
+}) {
+  const { caption, name, ...rest } = props
+  const value = useSession((state) => state.outlook.exporting.settings[name])
+  return (
+    <Row caption={caption}>
+      <NumberField
+        {...rest}
+        label={caption}
+        width="3.4em"
+        value={value}
+        digits={1}
+        onChange={(next) => setExport({ [name]: Number(next.toFixed(1)) })}
+        onReset={() => setExport({ [name]: FIRST_EXPORT[name] })}
+      />
+    </Row>
   )
 }
 

@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import { itemGroups, tickedItems } from '../session/exporting/items'
-import { exportDate } from '../session/exporting/queue'
+import { today } from '../session/exporting/queue'
 import { setOutlook } from '../session/state/outlook'
 import { store, useSession } from '../session/state/store'
 
@@ -21,7 +21,7 @@ export function useGroups() {
 export function useTicked() {
   const { session, knowledge, exporting } = useParts()
   // biome-ignore lint/correctness/useExhaustiveDependencies: they are all of the state that is read
-  return useMemo(() => tickedItems(store.getState(), exportDate()), [session, knowledge, exporting])
+  return useMemo(() => tickedItems(store.getState(), today()), [session, knowledge, exporting])
 }
 
 /** Tick some of what can be exported, or take their ticks away. */

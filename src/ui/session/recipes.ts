@@ -1,11 +1,11 @@
 import { methodById } from '../../core'
 import {
   freeLetter,
-  heldAnalysis,
   MAX_VARIANTS,
   newVariant,
   type RecipeFile,
   readRecipeFile,
+  recipeFileOf,
   recipeOf,
   recipeText,
   type Source,
@@ -24,18 +24,8 @@ import { store } from './state/store'
 
 /** The recipe of a variant as a text that can be pasted on another source, or kept as a file. */
 export function recipeTextOf(source: Source, variant: Variant): string {
-  const recipe = recipeOf(source, variant)
-  const attacks = source.hand.attacks && heldAnalysis(source, knownSoFar(store.getState(), source) ?? {}).attacks
-  return recipeText({
-    recipe,
-    source: {
-      name: source.file,
-      ...(source.facts && { frames: source.facts.frames, sampleRate: source.facts.sampleRate }),
-    },
-    ...(source.range && { range: source.range }),
-    ...(attacks && { attacks }),
-    markers: 'keep',
-  })
+  const analysis = knownSoFar(store.getState(), source) ?? {}
+  return recipeText({ ...recipeFileOf(source, recipeOf(source, variant), analysis), markers: 'keep' })
 }
 
 /** What of a recipe belongs to the moments of its own source, and is left out on another one. */

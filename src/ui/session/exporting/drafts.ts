@@ -11,17 +11,16 @@ import {
   rateFor,
   type SoundTags,
 } from '../../../core'
-import { type JobResults, scratchFolder } from '../../../engine'
 import {
   beatsOf,
   depthOf,
   type ExportSettings,
-  heldAnalysis,
   PAD_KEY,
   type PickMark,
   padInstrument,
   partFacts,
   type RecipeFile,
+  recipeFileOf,
   type Source,
   slotOf,
   type Take,
@@ -30,9 +29,9 @@ import {
 import { analysisOf } from '../know/analyses'
 import { renderTake } from '../play/takes'
 import { renderFile } from '../render/exports'
-import { pool, shelf } from '../state/engine'
+import { shelf } from '../state/engine'
 import { store } from '../state/store'
-import { gathered } from '../timeline/mixExports'
+import { gathered, writeMix } from '../timeline/mixExports'
 import { sizesOf, timelineOf } from '../timeline/mixing'
 import { type Item, recipeOfItem } from './items'
 
@@ -59,9 +58,6 @@ interface Making {
   readonly signal: AbortSignal
   show(progress: number): void
 }
-
-const LARGE = 2 ** 26
-const folderFor = (bytes: number) => (bytes > LARGE ? scratchFolder() : undefined)
 
 /** Make the draft of an item. @throws what the work failed by, or that it was stopped. */
 export function makeDraft(item: Item, making: Making): Promise<Draft> {
@@ -124,7 +120,6 @@ async function variantDraft(item: Item, { settings, today, signal, show }: Makin
   }
   const made = await renderFile(sound, order, analysis, signal, show)
   const rate = delivery.rate ?? sound.sampleRate
-  const edits = source.hand.attacks && heldAnalysis(source, analysis).attacks
   return {
     blob: made.blob,
     done: plain,
@@ -137,13 +132,7 @@ async function variantDraft(item: Item, { settings, today, signal, show }: Makin
     wantedFrames: lengthIn(made.facts.frames, rate, wanted, settings),
     ...(settings.recipe && {
       recipe: {
-        recipe,
-        source: {
-          name: source.file,
-          ...(source.facts && { frames: source.facts.frames, sampleRate: source.facts.sampleRate }),
-        },
-        ...(source.range && { range: source.range }),
-        ...(edits && { attacks: edits }),
+        ...recipeFileOf(source, recipe, analysis),
         file: delivery,
         markers: settings.markers,
         ...(settings.tags && { tags }),
@@ -253,23 +242,11 @@ async function mixDraft({ content, fields }: Item, { settings, today, signal, sh
       : content.kind === 'row'
         ? { parts: true, clickGain: 0, rows: [content.row] }
         : { parts: true, clickGain: session.click.inMix ? gain : 0 }
-  const { blob, facts }: JobResults['mix'] = await pool.run<'mix'>(
-    {
-      kind: 'mix',
-      arrangement,
-      order: {
-        from: 0,
-        to: end,
-        rate: hz,
-        format: draftDepth(delivery, 2),
-        dither: delivery.dither,
-        ...(plain && { tags }),
-      },
-      sounds,
-      what,
-      folder: folderFor(end * 8),
-    },
-    { signal, rank: 0, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
+  const order = { from: 0, to: end, rate: hz, format: draftDepth(delivery, 2), dither: delivery.dither }
+  const { blob, facts } = await writeMix(
+    { arrangement, order: { ...order, ...(plain && { tags }) }, sounds, what },
+    signal,
+    show,
   )
   return {
     blob,

@@ -22,8 +22,8 @@ const waiting = new Map<string, Waiting>()
 let count = 0
 let isRunning = false
 
-const today = () => new Date().toISOString().slice(0, 10)
-export const exportDate = today
+/** YYYY-MM-DD */
+export const today = () => new Date().toISOString().slice(0, 10)
 
 const change = (id: string, next: Partial<QueuedFile>) =>
   setState(({ queue }) => ({ queue: queue.map((file) => (file.id === id ? { ...file, ...next } : file)) }))
@@ -38,17 +38,13 @@ export async function exportTicked() {
     const place =
       settings.to === 'folder' ? await chooseFolder() : settings.to === 'zip' ? zipPlace(all.length) : undefined
     if (settings.to === 'folder' && !place) return
-    enqueue(
-      all.map(({ item, name }) => ({ item, name })),
-      settings,
-      place ?? { kind: 'downloads' },
-    )
+    enqueue(all, settings, place ?? { kind: 'downloads' })
   } catch (error) {
     tell(error)
   }
 }
 
-export function enqueue(
+function enqueue(
   files: readonly { readonly item: Item; readonly name: string }[],
   settings: ExportSettings,
   place: Place,

@@ -1,5 +1,5 @@
 import { type Analysis, type Arrangement, dbToAmplitude, layMix } from '../../../core'
-import { type JobResults, type Sound, scratchFolder } from '../../../engine'
+import { type Job, type JobResults, type Sound, scratchFolder } from '../../../engine'
 import { depthOf, stemsOf } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { analysisOf } from '../know/analyses'
@@ -16,7 +16,7 @@ const { getState, setState } = store
 export const MIX_EXPORT = 'timeline mix'
 let stop: AbortController | undefined
 
-export type MixSounds = Record<string, { readonly sound: Sound; readonly analysis: Analysis }>
+type MixSounds = Record<string, { readonly sound: Sound; readonly analysis: Analysis }>
 
 /** All sounds of the timeline, with what the methods of their parts need. */
 export async function gathered(arrangement: Arrangement): Promise<MixSounds> {
@@ -30,6 +30,17 @@ export async function gathered(arrangement: Arrangement): Promise<MixSounds> {
   }
   return sounds
 }
+
+/** Write what lies on a timeline, or some of it, as one WAV file. @throws what the work failed by. */
+export const writeMix = (
+  mix: Omit<Extract<Job, { kind: 'mix' }>, 'kind' | 'folder'>,
+  signal: AbortSignal,
+  show: (progress: number) => void,
+): Promise<JobResults['mix']> =>
+  pool.run<'mix'>(
+    { kind: 'mix', ...mix, folder: mix.order.to * 8 > 2 ** 26 ? scratchFolder() : undefined },
+    { signal, rank: 0, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
+  )
 
 /** Write the mix, the rows that are heard, or the click, as deep as the outlook says; 24 bits where it says nothing. */
 export async function exportMix(what: 'mix' | 'rows' | 'click') {
@@ -59,20 +70,15 @@ export async function exportMix(what: 'mix' | 'rows' | 'click') {
   try {
     const sounds = await gathered(arrangement)
     for (const [n, file] of files.entries()) {
-      const { blob, facts }: JobResults['mix'] = await pool.run<'mix'>(
+      const { blob, facts } = await writeMix(
         {
-          kind: 'mix',
           arrangement,
           order: { from: 0, to: frames, rate: hz, format: format === 'source' ? '24' : depthOf(format, undefined) },
           sounds,
           what: { parts: file.parts, clickGain: file.clickGain, ...(file.rows && { rows: file.rows }) },
-          folder: frames * 8 > 2 ** 26 ? scratchFolder() : undefined,
         },
-        {
-          signal: own.signal,
-          rank: 0,
-          onProgress: ({ doneFrames, totalFrames }) => show(file.name, (n + doneFrames / totalFrames) / files.length),
-        },
+        own.signal,
+        (progress) => show(file.name, (n + progress) / files.length),
       )
       saveFile(blob, file.name)
       notify({ tone: 'plain', text: `${file.name} exported, ${(facts.frames / hz).toFixed(3)} s` })
