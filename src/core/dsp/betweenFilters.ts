@@ -2,7 +2,8 @@ import { cosTurns, sinTurns } from './portable'
 
 /**
  * Filters that read a signal between two of its samples, at even steps: a sinc under a Hann window, each summing to 1.
- * Shape  `filters[p][k]` weighs frame `n + 1 − taps + k` for what lies `(p + 1) / phases` behind frame n; `2 × taps` weights.
+ * Shape  `filters[p]` has `2 × taps` weights; the k-th weighs frame `n + 1 − taps + k`.
+ *        Their sum is what lies `(p + 1) / phases` behind frame n.
  */
 export function betweenFilters(phases: number, taps: number): readonly Float64Array[] {
   return Array.from({ length: phases - 1 }, (_, p) => {

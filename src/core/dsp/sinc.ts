@@ -38,7 +38,7 @@ const tables = new Map<string, SincTable>()
 /**
  * Units  `width` in zero crossings of the kernel in all (even, 8–256); `speed` in source frames per output frame;
  *        `attenuationDb` of the stop-band, at the price of a wider transition.
- * @param fine  rows lie where a speed of whole numbers reads, so that none are blended; closer where those are too many.
+ * @param fine  rows lie where a speed of whole numbers reads, so that none are blended; closer where they are many.
  * @throws {RangeError} if width or speed is out of range.
  */
 export function createSincReader(width: number, speed: number, attenuationDb = 110, fine = false): SincReader {

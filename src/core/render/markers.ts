@@ -36,7 +36,7 @@ export function mapMarkers(markers: Markers, map: TimeMap, pitchSemitones = 0): 
   }
 }
 
-/** What is marked in a part of a sound, its frames counted from where that begins; loops that reach beyond it fall away. */
+/** What is marked in a part of a sound, in its own frames. Loops that reach beyond it fall away. */
 export function markersWithin(markers: Markers, { start, end }: { start: number; end: number }): Markers {
   const inside = (frame: number) => frame >= start && frame <= end
   return {
