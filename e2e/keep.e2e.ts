@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { chromium } from '@playwright/test'
 import { choose, drawn, expect, exportNow, openBench, openSession, pickMethod, test, type } from './bench'
+import { written } from './stored'
 
 const now = (page: import('@playwright/test').Page, name: string) =>
   page.getByRole('spinbutton', { name, exact: true }).getAttribute('aria-valuenow')
@@ -49,7 +50,7 @@ test('a killed browser comes back as it was, too', async ({ baseURL }, info) => 
   const page = await first.newPage()
   await openBench(page, 'Harbour bell')
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '7.5')
-  await page.waitForTimeout(500)
+  await written(page, '"stretch":7.5')
   // the process is shot, not closed: nothing gets to say goodbye
   const session = await first.browser()?.newBrowserCDPSession()
   await session?.send('Browser.crash').catch(() => undefined)

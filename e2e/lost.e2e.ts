@@ -3,7 +3,7 @@ import { chromium, type Page } from '@playwright/test'
 import { zipSync } from 'fflate'
 import { writeWav } from '../src/core'
 import { CALL, choose, drawn, expect, exportNow, openSession, test, type } from './bench'
-import { breakRow, storedRows, storedText } from './stored'
+import { breakRow, storedRows, written } from './stored'
 
 const stretch = (page: Page) =>
   page.getByRole('spinbutton', { name: 'Stretch', exact: true }).getAttribute('aria-valuenow')
@@ -15,11 +15,10 @@ async function bringInCall(page: Page) {
   await page.getByLabel('Sound files').setInputFiles(CALL.file)
   await choose(page, 'gull')
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '3.21')
-  await page.waitForTimeout(200)
+  await written(page, '"stretch":3.21')
 }
 
-async function comesBack(page: Page) {
-  await page.reload()
+async function isBack(page: Page) {
   await choose(page, 'gull')
   expect(await stretch(page)).toBe('3.21')
 }
@@ -41,7 +40,7 @@ test('a session outlives what once wiped it', async ({ page }) => {
   for (const [table, name, path, wrong] of DAMAGES)
     await test.step(name, async () => {
       await breakRow(page, { table, key: 'current', path }, wrong)
-      await comesBack(page)
+      await isBack(page)
       await expect(page.getByRole('button', { name: 'Play' })).toBeEnabled()
     })
 })
@@ -51,7 +50,6 @@ test('a session that cannot be read is kept aside, offered as a file, and its so
   const before = (await storedRows(page)).contents
   expect(before).toHaveLength(1)
   await breakRow(page, { table: 'sessions', key: 'current', path: ['session', 'sources'] }, 'text')
-  await page.reload()
   await expect(notice(page, /could not be read/)).toBeVisible()
   const waiting = page.waitForEvent('download')
   await page.getByRole('button', { name: 'Save it as a file' }).click()
@@ -67,7 +65,6 @@ test('a session that cannot be read is kept aside, offered as a file, and its so
 test('a newer session is shown and never written over', async ({ page }) => {
   await bringInCall(page)
   await breakRow(page, { table: 'sessions', key: 'current', path: ['session', 'version'] }, '99')
-  await page.reload()
   await choose(page, 'gull')
   await expect(state(page)).toContainText('newer Zumbet')
   await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2')
@@ -78,11 +75,11 @@ test('a newer session is shown and never written over', async ({ page }) => {
   await expect(state(page)).toContainText('newer Zumbet')
   await page.getByRole('button', { name: 'Keep it aside, work on' }).click()
   await expect(state(page)).toHaveCount(0)
-  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2')
-  await page.waitForTimeout(200)
+  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2.34')
+  await written(page, '"stretch":2.34')
   await page.reload()
   await choose(page, 'gull')
-  expect(await stretch(page)).toBe('2')
+  expect(await stretch(page)).toBe('2.34')
 })
 
 test('two tabs: one writes, the other follows, takes over, and goes on when it is alone', async ({ page, context }) => {
@@ -106,11 +103,11 @@ test('two tabs: one writes, the other follows, takes over, and goes on when it i
   // alone, it goes on by itself
   await other.close()
   await expect(state(page)).toHaveCount(0)
-  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '4')
-  await page.waitForTimeout(200)
+  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '4.56')
+  await written(page, '"stretch":4.56')
   await page.reload()
   await choose(page, 'gull')
-  expect(await stretch(page)).toBe('4')
+  expect(await stretch(page)).toBe('4.56')
   await expect(page.getByRole('button', { name: 'Play' })).toBeEnabled()
 })
 
@@ -183,8 +180,7 @@ test('bytes go when nothing names them any more, and not before', async ({ page 
   await page.keyboard.press('Control+z')
   await choose(page, 'gull')
   await remove()
-  // written, however busy the machine is
-  await expect.poll(() => storedText(page, 'sessions')).not.toContain('"name":"gull"')
+  await written(page, '"name":"gull"', { gone: true })
   await page.reload()
   await expect(page.getByRole('list', { name: 'Sources' }).getByRole('listitem')).toHaveCount(11)
   await expect.poll(kept).toBe(0)
@@ -219,7 +215,7 @@ test('a browser that is killed comes back with what was there', async ({ baseURL
     viewport: { width: 1280, height: 800 },
     baseURL: baseURL as string,
   }
-  let value = 2
+  let value = 2.34
   for (let n = 0; n < 3; n++) {
     const browser = await chromium.launchPersistentContext(profile, options)
     const page = await browser.newPage()
@@ -229,9 +225,9 @@ test('a browser that is killed comes back with what was there', async ({ baseURL
       await choose(page, 'gull')
       expect(Number(await stretch(page))).toBe(value)
     }
-    value = 2 + n / 4
+    value = 2.34 + n
     await type(page.getByRole('spinbutton', { name: 'Stretch' }), String(value))
-    await page.waitForTimeout(300)
+    await written(page, `"stretch":${value}`)
     const session = await browser.browser()?.newBrowserCDPSession()
     await session?.send('Browser.crash').catch(() => undefined)
     await browser.close().catch(() => undefined)

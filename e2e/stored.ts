@@ -1,4 +1,4 @@
-import type { Page } from '@playwright/test'
+import { expect, type Page } from '@playwright/test'
 
 /** What lies in the browser's storage, read and broken from outside, as a disk or an older version might. */
 
@@ -25,7 +25,7 @@ export function storedRows(page: Page): Promise<Record<string, unknown[]>> {
 }
 
 /** All rows of a table, as text. */
-export function storedText(page: Page, table: string): Promise<string> {
+function storedText(page: Page, table: string): Promise<string> {
   return page.evaluate(async (name) => {
     const open = indexedDB.open('zumbet')
     const database = await new Promise<IDBDatabase>((resolve, reject) => {
@@ -39,6 +39,12 @@ export function storedText(page: Page, table: string): Promise<string> {
     database.close()
     return JSON.stringify(rows)
   }, table)
+}
+
+/** Waits until a table holds this text, or holds it no more: however busy the machine is, it has been written then. */
+export async function written(page: Page, text: string, { table = 'sessions', gone = false } = {}) {
+  const poll = expect.poll(() => storedText(page, table))
+  await (gone ? poll.not.toContain(text) : poll.toContain(text))
 }
 
 /** A value that storage holds and nobody expects, by its name. */
@@ -68,8 +74,15 @@ function wrongValue(name: string): unknown {
 /** Let a page make them: `globalThis.wrongValue`. */
 export const teachWrongValues = (page: Page) => page.evaluate(`globalThis.wrongValue = ${wrongValue}`)
 
-/** Put a wrong value into a row. `wrong` is its name: not all that storage holds can be sent as JSON. */
+/**
+ * Put a wrong value into a row, and open the app on it. `wrong` is its name: not all that storage holds can be sent as JSON.
+ * The app is left first: what it still writes would go over the break.
+ */
 export async function breakRow(page: Page, { table, key, path }: Change, wrong: string) {
+  await page.route('/blank', (route) =>
+    route.fulfill({ contentType: 'text/html', body: '<link rel="icon" href="data:,">' }),
+  )
+  await page.goto('/blank')
   await teachWrongValues(page)
   await page.evaluate(
     async ({ table, key, path, wrong }) => {
@@ -100,4 +113,5 @@ export async function breakRow(page: Page, { table, key, path }: Change, wrong: 
     },
     { table, key, path, wrong },
   )
+  await page.goto('/')
 }

@@ -9,7 +9,7 @@ import { type AudioBlock, frameCount } from '../src/core'
 import { createLoudnessMeter } from '../src/core/measure/loudness'
 import { decodeFile } from '../src/host/decodeFile'
 import { CALL, choose, expect, openCall, openSession, test } from './bench'
-import { storedText } from './stored'
+import { written } from './stored'
 
 declare global {
   interface Window {
@@ -168,7 +168,7 @@ test('a chosen folder takes the files, also after a reload; what cannot be writt
   expect(Object.keys(first)).toHaveLength(1)
   expect(Object.values(first)[0]).toBeGreaterThan(CALL.seconds * CALL.sampleRate * 2)
 
-  await expect.poll(() => storedText(page, 'outlooks')).toContain('"to":"folder"')
+  await written(page, '"to":"folder"', { table: 'outlooks' })
   await page.reload()
   await expect(page.getByRole('heading', { name: 'Export', exact: true })).toBeVisible()
   await page.evaluate(() => {
@@ -232,7 +232,7 @@ test('settings are kept under a name, over a reload; a pattern says which word s
   await page.getByRole('textbox', { name: 'Name of the preset' }).fill('For the guide')
   await page.keyboard.press('Enter')
   await page.getByRole('radio', { name: 'WAV' }).click()
-  await expect.poll(() => storedText(page, 'outlooks')).toContain('For the guide')
+  await written(page, 'For the guide', { table: 'outlooks' })
   await page.reload()
   await page.getByRole('combobox', { name: 'Preset' }).selectOption('For the guide')
   await expect(page.getByRole('radio', { name: 'MP3' })).toBeChecked()

@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import type { Page } from '@playwright/test'
 import { readWav } from '../src/core'
 import { expect, follow, heardSince, listen, openSession, output, saved, silencesIn, test, type } from './bench'
+import { written } from './stored'
 
 /** Open the timeline, and wait until all that lies there can be heard. */
 async function openTimeline(page: Page) {
@@ -234,7 +235,7 @@ test('to the Bench and back keeps the place; what was laid is there after a relo
   await expect(part(page, 'flood-capstan')).toHaveAttribute('aria-pressed', 'true')
   await page.keyboard.press('Delete')
   await expect(part(page, 'flood-capstan')).toHaveCount(0)
-  await page.waitForTimeout(800)
+  await written(page, 'flood-capstan', { gone: true })
   await page.reload()
   await expect(page.getByRole('heading', { name: 'Timeline' })).toBeVisible()
   await expect(part(page, 'flood-winch')).toBeVisible()
