@@ -1,25 +1,10 @@
-import {
-  analyseTask,
-  harmOf,
-  methodById,
-  methods,
-  planOf,
-  rankTrials,
-  reasonOf,
-  soundSource,
-  tellingSpan,
-  traitsOf,
-  trialTask,
-} from '../core'
+import { analyseTask, harmOf, methodById, methods, reasonOf, soundSource, tryMethodsTask } from '../core'
 import { places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'
 import { plainMeasurement } from './measure'
 import { RECIPE_FLAGS, recipeFrom } from './recipeFlags'
 import type { Terminal } from './terminal'
-
-/** as the page's advice does it */
-const TRIED_SECONDS = 8
 
 /** `advise IN`: every method tried on the part of the result that tells most, measured, and ranked with its reasons. */
 export async function adviseMethod(words: readonly string[], { out, err, progress }: Terminal) {
@@ -32,16 +17,9 @@ export async function adviseMethod(words: readonly string[], { out, err, progres
   const recipes = await Promise.all(candidates.map(({ id }) => recipeFrom(args, id, args.number('stretch') ?? 1)))
   const source = soundSource(sourceOf(await openSound(input, err)))
   const { sampleRate } = source
-  const steps = recipes.length + 1
-  const known = drive(analyseTask(source, ['attacks', 'pitch']), progress, { from: 0, to: 1 / steps })
-  const attacks = (known.attacks ?? []).map(({ frame }) => frame)
-  const traits = traitsOf(source)
-  const tried = recipes.map((recipe, n) => {
-    const span = tellingSpan(source, planOf(recipe, source, known.attacks).map, attacks, TRIED_SECONDS, () => traits)
-    const part = { from: (n + 1) / steps, to: (n + 2) / steps }
-    return { methodId: recipe.methodId, trial: drive(trialTask(source, recipe, span, known), progress, part) }
-  })
-  const ranked = rankTrials(tried)
+  const first = 1 / (recipes.length + 1)
+  const known = drive(analyseTask(source, ['attacks', 'pitch']), progress, { from: 0, to: first })
+  const ranked = drive(tryMethodsTask(source, recipes, known), progress, { from: first, to: 1 })
   const reason = (n: number) =>
     reasonOf(ranked[n]?.trial.measurement as never, ranked[n === 0 ? 1 : 0]?.trial.measurement)
   if (args.flag('json')) {

@@ -1,13 +1,14 @@
 import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs'
 import { hostname } from 'node:os'
-import { basename, dirname, extname, join, relative, resolve } from 'node:path'
-import papaparse from 'papaparse'
-import { AppError, containers } from '../core'
+import { basename, dirname, join, relative, resolve } from 'node:path'
+import { AppError, type Container } from '../core'
 import { acceptedEndings } from '../host/sniff'
+import { resultNames } from '../session/batch/names'
+import type { BatchKey } from '../session/batch/plan'
+import { type BatchRow, summaryOf } from '../session/batch/summary'
 import { aimOf } from './aims'
 import { type Arguments, readArguments, UsageError } from './args'
-import { type BatchJob, type BatchKey, type BatchOrder, type BatchRow, makeBatchFile } from './batchFile'
-import { dbText } from './files'
+import { type BatchJob, type BatchOrder, makeBatchFile } from './batchFile'
 import { outputFlags } from './output'
 import { isSameFile, makeFolder, unwritable, writeWhole } from './places'
 import { methodOf, RENDER_FLAGS, recipeFrom } from './recipeFlags'
@@ -19,7 +20,9 @@ import { askThreads, threadsFrom } from './threads'
  * ended at any moment goes on where it was; files come to their names whole.
  */
 
+/** by the material; by what harms this sound least */
 const AUTO = 'auto'
+const ADVICE = 'advice'
 
 export async function batch(words: readonly string[], terminal: Terminal) {
   const { out, err, progress } = terminal
@@ -33,7 +36,7 @@ export async function batch(words: readonly string[], terminal: Terminal) {
   const order = await orderFrom(args)
   const threads = threadsFrom(args)
   const shard = shardFrom(args.text('shard'))
-  const all = filesOf(args.places.slice(0, -1), folder, containers[order.written.container].ending)
+  const all = filesOf(args.places.slice(0, -1), folder, order.written.container)
   const own = all.filter((_, n) => n % shard.of === shard.own - 1)
   makeFolder(folder)
   const scratch = scratchFolder(folder)
@@ -88,11 +91,13 @@ async function orderFrom(args: Arguments): Promise<BatchOrder> {
   const aims = ['stretch', 'seconds', 'bpm'].filter((name) => args.text(name) !== undefined)
   if (aims.length > 1) throw new UsageError(`--${aims[0]} and --${aims[1]} both say how long: give one of them`)
   const text = args.text('method') ?? AUTO
-  const method = text === AUTO ? undefined : methodOf(text).id
+  const advised = text === ADVICE
+  const method = text === AUTO ? undefined : advised ? 'wsola' : methodOf(text).id
   const written = outputFlags(args)
   const recipe = await recipeFrom(args, method ?? 'wsola', args.number('stretch') ?? 1)
   const aim = aimOf(args) ?? { kind: 'stretch', stretch: recipe.stretch }
-  return { aim, key: keyFrom(args.text('key')), recipe, method, written, measure: args.flag('measure') }
+  const wish = { aim, key: keyFrom(args.text('key')), semitones: recipe.pitchSemitones, method }
+  return { wish, recipe, advised, written, measure: args.flag('measure') }
 }
 
 const NOTES = { C: 0, D: 2, E: 4, F: 5, G: 7, A: 9, B: 11 } as const
@@ -124,7 +129,7 @@ function shardFrom(text: string | undefined): Shard {
 function filesOf(
   inputs: readonly string[],
   folder: string,
-  ending: string,
+  container: Container,
 ): { readonly input: string; readonly output: string }[] {
   const found = inputs.flatMap((input) => {
     if (!statSync(input, { throwIfNoEntry: false })?.isDirectory()) return [{ input, name: basename(input) }]
@@ -136,24 +141,11 @@ function filesOf(
     if (inside.length === 0) throw new AppError('folder/no-sounds', { folder: input })
     return inside.sort().map((name) => ({ input: join(input, name), name }))
   })
-  // what differs in its ending alone keeps it; what has one name from several folders is counted
-  const taken = new Set<string>()
-  const free = (names: Iterable<string>) => {
-    for (const name of names) if (!taken.has(name.toLowerCase())) return name
-    throw new RangeError('no name is free')
-  }
-  return found.map(({ input, name }) => {
-    const output = free(namesFor(name, ending))
-    taken.add(output.toLowerCase())
-    return { input, output }
-  })
-}
-
-function* namesFor(name: string, ending: string): Generator<string> {
-  const base = name.slice(0, name.length - extname(name).length)
-  yield `${base}.${ending}`
-  yield `${name}.${ending}`
-  for (let n = 2; ; n++) yield `${base} ${n}.${ending}`
+  const names = resultNames(
+    found.map(({ name }) => name),
+    container,
+  )
+  return found.map(({ input }, n) => ({ input, output: names[n] as string }))
 }
 
 const standsThere = (input: string, target: string) =>
@@ -242,46 +234,4 @@ function lineOf(row: BatchRow, kept: boolean): string {
   const pitch = row.semitones ? `, ${row.semitones > 0 ? '+' : ''}${row.semitones} st` : ''
   const doubts = row.doubts.length > 0 ? ` (${row.doubts.join('; ')})` : ''
   return `${row.file}: ${row.output}${kept ? ', kept' : ''}, ${row.stretch} ×${pitch} by ${row.method}, ${row.seconds?.toFixed(3)} s${doubts}`
-}
-
-const STRAIN = ['natural', 'slightly', 'clearly'] as const
-const strainOf = ({ status, reading = 'natural' }: BatchRow) =>
-  status === 'failed' ? STRAIN.length : STRAIN.findIndex((word) => reading.startsWith(word))
-
-/** What became of each file, as a table: what failed, what was harmed most and what is strained most first. */
-function summaryOf(rows: readonly BatchRow[]): string {
-  const failed = ({ status }: BatchRow) => (status === 'failed' ? 1 : 0)
-  const severity = ({ harm }: BatchRow) => harm?.severity ?? 0
-  const sorted = [...rows].sort(
-    (a, b) =>
-      failed(b) - failed(a) ||
-      severity(b) - severity(a) ||
-      strainOf(b) - strainOf(a) ||
-      b.doubts.length - a.doubts.length,
-  )
-  const table = sorted.map((row) => ({
-    file: row.file,
-    output: row.status === 'done' ? row.output : '',
-    status: row.status,
-    reading: row.reading ?? '',
-    doubts: row.error ?? row.doubts.join('; '),
-    material: row.material ?? '',
-    bpm: row.bpm ?? '',
-    key: row.key ?? '',
-    stretch: row.stretch ?? '',
-    semitones: row.semitones ?? '',
-    method: row.method ?? '',
-    sourceSeconds: row.sourceSeconds?.toFixed(6) ?? '',
-    seconds: row.seconds?.toFixed(6) ?? '',
-    rate: row.rate ?? '',
-    lufs: row.lufs?.toFixed(2) ?? '',
-    peakDb: row.peak === undefined ? '' : dbText(row.peak),
-    clippedSamples: row.clippedSamples ?? '',
-    worstHarm: row.harm?.worst ?? '',
-    worstFigure: row.harm?.figure ?? '',
-    severity: row.harm?.severity ?? '',
-    worstAtSeconds: row.harm?.atSeconds ?? '',
-    harm: row.harm?.verdict ?? '',
-  }))
-  return `${papaparse.unparse(table, { newline: '\n' })}\n`
 }

@@ -4,38 +4,30 @@ import {
   type Analysis,
   AppError,
   analyseTask,
-  artefactKind,
   type Delivery,
   dbToAmplitude,
   type ExportFacts,
   exportFacts,
-  figureOf,
   finish,
-  heardPlacesOf,
+  harmTask,
   isPlain,
   type Knowledge,
   keyName,
   knowledgeOf,
   knowRhythm,
   knowTones,
-  naturalRange,
+  methods,
   planExportTask,
-  planOf,
   type Recipe,
   type Rhythm,
-  readingOf,
   type SoundSource,
   soundSource,
-  suggestMethod,
-  tellingSpan,
-  trialTask,
-  verdictOf,
-  worstOf,
+  tryMethodsTask,
 } from '../core'
 import type { Said } from '../host/encode/delivering'
 import { errorText } from '../host/errorText'
-import { keyInterval } from '../session/target'
-import { type Aim, stretchFor } from './aims'
+import { type BatchWish, planFile } from '../session/batch/plan'
+import type { BatchRow } from '../session/batch/summary'
 import { deliverDraft } from './deliver'
 import { type OpenSound, readSound, sourceOf, writeAll } from './files'
 import { deliveryFor, type Written } from './output'
@@ -45,20 +37,13 @@ import { exportOrder } from './render'
 
 /** One file of a batch: what is to become of it, done by whichever thread is free. */
 
-export interface BatchKey {
-  readonly root: number
-  readonly mode: 'major' | 'minor' | undefined
-}
-
 /** What is to become of every file. Plain data. */
 export interface BatchOrder {
-  readonly aim: Aim
-  /** brought to this key by the shorter way */
-  readonly key: BatchKey | undefined
-  /** its stretch and its method follow from the file where they are not said */
+  readonly wish: BatchWish
+  /** its stretch, its pitch and its method follow from the file */
   readonly recipe: Recipe
-  /** undefined: by the material */
-  readonly method: string | undefined
+  /** the method is the one that does the least harm to this sound, of those that were tried */
+  readonly advised: boolean
   readonly written: Written
   /** whether what was made is measured */
   readonly measure: boolean
@@ -71,49 +56,6 @@ export interface BatchJob {
   /** where it is written until it is whole */
   readonly part: string
 }
-
-/** What came of a file: a row of the summary. Plain data. */
-export interface BatchRow {
-  readonly file: string
-  readonly output: string
-  readonly status: 'done' | 'failed'
-  /** why it failed */
-  readonly error?: string
-  readonly material?: string
-  readonly bpm?: number
-  readonly key?: string
-  readonly stretch?: number
-  readonly semitones?: number
-  readonly method?: string
-  /** how natural it should sound, by its material */
-  readonly reading?: string
-  /** what may not hold */
-  readonly doubts: readonly string[]
-  readonly sourceSeconds?: number
-  readonly seconds?: number
-  readonly rate?: number
-  readonly bytes?: number
-  readonly peak?: number
-  readonly clippedSamples?: number
-  /** where it was brought to a level */
-  readonly lufs?: number
-  readonly harm?: BatchHarm
-}
-
-/** What was measured of a result: the kind of harm that stands out most, and all that is heard, in words. */
-export interface BatchHarm {
-  readonly verdict: string
-  readonly worst?: string
-  readonly figure?: string
-  /** 1 where it begins to be heard, 3 where it is severe */
-  readonly severity?: number
-  /** s of the source */
-  readonly atSeconds?: number
-}
-
-/** below it a tempo, or a key, is worked from in doubt; below the other no key is */
-const SURE = 0.8
-const LEAST_KEY = 0.3
 
 /** The recipe of a file, with what was found out for it and what is doubtful about that. @throws {AppError} */
 function recipeFor(order: BatchOrder, source: SoundSource, taggedBpm: number | undefined, file: string) {
@@ -128,28 +70,29 @@ function recipeFor(order: BatchOrder, source: SoundSource, taggedBpm: number | u
     known ??= knowledgeOf(rhythmOf(), finish(knowTones(source)))
     return known
   }
-  const doubts: string[] = []
-  const stretch = stretchFor(order.aim, source, () => {
-    const { tempo } = rhythmOf()
-    if (tempo.confidence < SURE) doubts.push(`tempo ${Math.round(100 * tempo.confidence)} % sure`)
-    return tempo
-  })
-  if (stretch === undefined) throw new AppError('batch/no-tempo', { file: basename(file) })
-  let { pitchSemitones } = order.recipe
-  if (order.key) {
-    const { root, mode, confidence } = knowledge().pitch
-    if (root === undefined || confidence < LEAST_KEY) doubts.push('no key found: its pitch stays')
-    else {
-      pitchSemitones += keyInterval({ root, ...(mode && { mode }) }, order.key as Parameters<typeof keyInterval>[1])
-      if (confidence < SURE) doubts.push(`key ${Math.round(100 * confidence)} % sure`)
-    }
-  }
-  const isPlain = stretch === 1 && pitchSemitones === 0
-  const methodId =
-    order.method ?? (isPlain ? order.recipe.methodId : suggestMethod(knowledge().material, stretch).methodId)
-  const reading = known && readingOf(stretch, naturalRange(known.material.kind), pitchSemitones)
-  if (reading?.startsWith('clearly')) doubts.push(reading)
-  return { recipe: { ...order.recipe, stretch, pitchSemitones, methodId }, known, rhythm, reading, doubts }
+  const plan = planFile(
+    order.wish,
+    source,
+    {
+      tempo: () => rhythmOf().tempo,
+      pitch: () => knowledge().pitch,
+      material: () => knowledge().material,
+      hasMaterial: () => known !== undefined,
+    },
+    basename(file),
+  )
+  const { stretch, semitones: pitchSemitones, methodId = order.recipe.methodId } = plan
+  const recipe = { ...order.recipe, stretch, pitchSemitones, methodId }
+  const advised = order.advised && !(stretch === 1 && pitchSemitones === 0)
+  return { recipe: advised ? bestOf(source, recipe, rhythm) : recipe, known, rhythm, plan }
+}
+
+/** The same by the method that does the least harm to this sound. */
+function bestOf(source: SoundSource, recipe: Recipe, rhythm: Rhythm | undefined): Recipe {
+  const known = finish(analyseTask(source, ['attacks', 'pitch'], rhythm && { attacks: rhythm.attacks }))
+  const recipes = methods.filter((one) => !one.tiesPitchToSpeed).map(({ id: methodId }) => ({ ...recipe, methodId }))
+  const [best] = finish(tryMethodsTask(source, recipes, known))
+  return { ...recipe, methodId: best?.methodId ?? recipe.methodId }
 }
 
 /** Make one file. What fails says so, and loses none of the others. */
@@ -158,10 +101,10 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
   try {
     const { sound, taggedBpm, warnings } = await readSound(input)
     const source = soundSource(sourceOf(sound))
-    const { recipe, known, rhythm, reading, doubts } = recipeFor(order, source, taggedBpm, input)
+    const { recipe, known, rhythm, plan } = recipeFor(order, source, taggedBpm, input)
     const facts = await write(sound, recipe, order, part, output, rhythm && { attacks: rhythm.attacks })
     const { rate } = facts
-    const harm = order.measure ? harmIn(source, recipe, rhythm) : undefined
+    const harm = order.measure ? finish(harmTask(source, recipe, rhythm ? { attacks: rhythm.attacks } : {})) : undefined
     return {
       ...about,
       status: 'done',
@@ -171,8 +114,8 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
       stretch: Number(recipe.stretch.toFixed(6)),
       semitones: recipe.pitchSemitones,
       method: recipe.methodId,
-      ...(reading && { reading }),
-      doubts: [...doubts, ...warnings.map(({ code, details }) => errorText(new AppError(code, details)))],
+      ...(plan.reading && { reading: plan.reading }),
+      doubts: [...plan.doubts, ...warnings.map(({ code, details }) => errorText(new AppError(code, details)))],
       sourceSeconds: source.frames / source.sampleRate,
       seconds: facts.frames / rate,
       rate,
@@ -187,34 +130,11 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
   }
 }
 
-/** so much of a result is measured, s: all of most, the part that tells most of a long one */
-const MEASURED_SECONDS = 20
-
-/** What a method did to a sound, measured on the part of the result that tells most. */
-function harmIn(source: SoundSource, recipe: Recipe, rhythm: Rhythm | undefined): BatchHarm {
-  const known = rhythm ? { attacks: rhythm.attacks } : finish(analyseTask(source, ['attacks']))
-  const { map } = planOf(recipe, source, known.attacks)
-  const frames = (known.attacks ?? []).map(({ frame }) => frame)
-  const span = tellingSpan(source, map, frames, MEASURED_SECONDS)
-  const { measurement } = finish(trialTask(source, recipe, span, known))
-  const worst = worstOf(measurement)
-  const place = worst && heardPlacesOf(worst.artefact).sort((a, b) => b.value - a.value)[0]
-  return {
-    verdict: verdictOf(measurement, source.sampleRate),
-    ...(worst && {
-      worst: artefactKind(worst.artefact.id).label,
-      figure: figureOf(worst.artefact),
-      severity: Number(worst.severity.toFixed(3)),
-    }),
-    ...(place && { atSeconds: Number((place.sourceFrame / source.sampleRate).toFixed(3)) }),
-  }
-}
-
 /** The file, where it lies until it is whole. A draft of what is not a plain WAV file lies beside it. */
 async function write(
   sound: OpenSound,
   recipe: Recipe,
-  { aim, written }: BatchOrder,
+  { wish: { aim }, written }: BatchOrder,
   part: string,
   output: string,
   known: Analysis | undefined,

@@ -1,6 +1,7 @@
 import { basename } from 'node:path'
 import { type Knowledge, know, soundSource, suggestMethod } from '../core'
-import { type Aim, aimOf, positive, stretchFor } from './aims'
+import { type Aim, stretchFor } from '../session/batch/plan'
+import { aimOf, positive } from './aims'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'

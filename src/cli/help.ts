@@ -54,11 +54,11 @@ sound on it. --pins moves single moments, before which the rule gives way; --spe
 the groove as time --groove takes it, --midi writes it as notes.`,
   },
   batch: {
-    usage: `zumbet batch IN… OUTDIR [--bpm N|FROM:TO | --stretch X | --seconds N] [--key KEY] [--semitones N] [--method auto|ID]
+    usage: `zumbet batch IN… OUTDIR [--bpm N|FROM:TO | --stretch X | --seconds N] [--key KEY] [--semitones N] [--method auto|advice|ID]
       ${OUTPUT}
       [--workers N] [--shard I/N] [--resume] [--force] [--measure] [--json] [render's other flags]`,
     about: `Bring many sounds, or all in a folder and the folders in it, to one target. Without --method, or with auto, each file's material
-decides. Files come to their names whole, in folders as they lay in; summary.csv tells of each, what is strained most first; with --measure
+decides; with advice, every method is tried on each file and the one that harms it least is taken, which takes long. Files come to their names whole, in folders as they lay in; summary.csv tells of each, what is strained most first; with --measure
 it has the figures of what the method did to each, what was harmed most first. --resume goes
 on with a batch that was ended at any moment, --force writes over what is there. With --shard machines that share a folder each take
 their own part of the files, each with a summary of its own. Ends with 1 where some failed; the others are made.`,

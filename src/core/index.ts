@@ -250,6 +250,7 @@ export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Trie
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'
 export { comparisonOf } from './trials/comparisonOf'
 export { type Span, type Traits, tellingSpan, traitsOf } from './trials/excerpt'
+export { type HarmTold, harmTask } from './trials/harmTold'
 export { chanceOfAtLeast, chanceOfPreference } from './trials/listening'
 export { measureInParts } from './trials/measureInParts'
 export { valuesOver } from './trials/settingValues'
@@ -270,3 +271,4 @@ export {
 } from './trials/sweep'
 export { sweepCsv, sweepData } from './trials/sweepTable'
 export { measureSpan, type ReadPart, renderSpan, type Trial, trialTask, withoutPlaces } from './trials/trial'
+export { tryMethodsTask } from './trials/tryMethods'

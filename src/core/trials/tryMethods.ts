@@ -1,0 +1,40 @@
+import type { Analysis } from '../analysis/analysis'
+import type { SoundSource } from '../audio/soundSource'
+import { planOf } from '../render/openVoice'
+import type { Recipe } from '../render/recipe'
+import type { Progress, Task } from '../task'
+import { type Ranked, rankTrials, type Tried } from './advice'
+import { tellingSpan, traitsOf } from './excerpt'
+import { trialTask } from './trial'
+
+/** so much of a result is tried, s */
+const TRIED_SECONDS = 8
+
+/**
+ * Recipes tried on the part of the result that tells most, and measured.
+ * @param recipes  one for each method.
+ * @param known  attacks and pitch of the source.
+ * @returns them by what they did to this sound, least harm first.
+ */
+export function* tryMethodsTask(source: SoundSource, recipes: readonly Recipe[], known: Analysis): Task<Ranked[]> {
+  const attacks = (known.attacks ?? []).map(({ frame }) => frame)
+  const traits = traitsOf(source)
+  const tried: Tried[] = []
+  for (const [n, recipe] of recipes.entries()) {
+    const span = tellingSpan(source, planOf(recipe, source, known.attacks).map, attacks, TRIED_SECONDS, () => traits)
+    const trial = yield* partOf(trialTask(source, recipe, span, known), n, recipes.length)
+    tried.push({ methodId: recipe.methodId, trial })
+  }
+  return rankTrials(tried)
+}
+
+/** A task as one of so many equal ones, by its progress. */
+function* partOf<Result>(task: Task<Result>, n: number, of: number): Task<Result> {
+  for (;;) {
+    const step = task.next()
+    if (step.done) return step.value
+    const { doneFrames, totalFrames } = step.value
+    const share: Progress = { doneFrames: n + Math.min(1, doneFrames / Math.max(1, totalFrames)), totalFrames: of }
+    yield share
+  }
+}
