@@ -15,6 +15,7 @@ import { toWire } from '../host/errorWire'
 import { runTask } from '../host/runTask'
 import { taggedTempo } from '../host/taggedTempo'
 import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
+import { batchFile } from './jobs/batching'
 import { deliver } from './jobs/delivering'
 import { measure } from './jobs/measuring'
 import { mix } from './jobs/mixing'
@@ -134,5 +135,6 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'imprint') return imprint(job, options)
   if (job.kind === 'planExport') return runTask(planExportTask(openSound(job.sound), job.order, job.analysis), options)
   if (job.kind === 'deliver') return deliver(job, options)
+  if (job.kind === 'batchFile') return batchFile(job, options)
   return exportPiece(job, options)
 }

@@ -8,6 +8,7 @@ import type {
   Delivery,
   ExportOrder,
   ExportPlan,
+  HarmTold,
   Imprint,
   Instrument,
   KnowOptions,
@@ -24,6 +25,7 @@ import type {
   Recipe,
   Rhythm,
   Shaping,
+  SoundTags,
   Span,
   Spectrogram,
   Survey,
@@ -35,7 +37,7 @@ import type {
 } from '../core'
 import type { DeliveredFacts, Said } from '../host/encode/delivering'
 import type { WireError } from '../host/errorWire'
-import type { FoundFacts } from '../session'
+import type { ExportSettings, FoundFacts } from '../session'
 import type { PictureFacts } from './readFilm'
 import type { Sound } from './sound'
 
@@ -219,6 +221,37 @@ export type Job =
       readonly frames?: number
       readonly folder: string | undefined
     }
+  /** all of one file of a batch at once: its samples stay in the worker */
+  | {
+      readonly kind: 'batchFile'
+      readonly blob: Blob
+      readonly file: string
+      /** the method of `recipe` gives way to the one that harms this sound least */
+      readonly advised: boolean
+      readonly recipe: Recipe
+      /** attacks that are known already */
+      readonly attacks: readonly Attack[]
+      /** integrated, LUFS */
+      readonly loudness: number
+      readonly settings: ExportSettings
+      readonly tags: SoundTags
+      readonly measure: boolean
+      readonly folder: string | undefined
+    }
+
+/** What came of a file of a batch. */
+export interface BatchMade {
+  readonly blob: Blob
+  readonly methodId: string
+  readonly frames: number
+  readonly rate: number
+  /** of the result, full scale is 1 */
+  readonly peak: number
+  readonly clippedSamples: number
+  /** where it was brought to a level */
+  readonly lufs?: number
+  readonly harm?: HarmTold
+}
 
 /** A sound, or what a recipe makes of it. */
 export interface ImprintSide {
@@ -269,6 +302,7 @@ export interface JobResults {
   planExport: ExportPlan
   exportPiece: { readonly blob: Blob; readonly facts: PieceFacts }
   deliver: { readonly blob: Blob; readonly facts: DeliveredFacts }
+  batchFile: BatchMade
 }
 
 export type JobMessage =

@@ -35,6 +35,21 @@ async function folderOf(name: string) {
 export const openScratch = async (folder: string | undefined): Promise<Scratch> =>
   (folder !== undefined && (await openFile(folder))) || inBlobs()
 
+/** What work writes, and what else comes of it; nothing stays of work that fails. */
+export async function inScratch<Facts>(
+  folder: string | undefined,
+  work: (write: Scratch['write']) => Promise<Facts>,
+): Promise<{ readonly blob: Blob; readonly facts: Facts }> {
+  const scratch = await openScratch(folder)
+  try {
+    const facts = await work(scratch.write)
+    return { blob: await scratch.finish(), facts }
+  } catch (error) {
+    await scratch.discard()
+    throw error
+  }
+}
+
 async function openFile(folder: string): Promise<Scratch | undefined> {
   try {
     const place = await folderOf(folder)

@@ -1,5 +1,14 @@
 import { z } from 'zod'
-import { CONTAINERS, type Container, containers, DITHERS, fileBase, USUAL_CEILING_DB } from '../core'
+import {
+  CONTAINERS,
+  type Container,
+  containers,
+  type Delivery,
+  DITHERS,
+  fileBase,
+  rateFor,
+  USUAL_CEILING_DB,
+} from '../core'
 import { kbpsSchema, rateSchema } from './recipeFile'
 
 /** What the files of an export are to be; kept, and given names. */
@@ -31,6 +40,8 @@ export type ExportSettings = z.infer<typeof exportSettingsSchema>
 export const FIRST_EXPORT: ExportSettings = exportSettingsSchema.parse({})
 
 export const exportOutlook = z.object({
+  /** whether the view is about what was made here, or about listed files */
+  of: z.enum(['session', 'found']).default('session'),
   settings: exportSettingsSchema.default(FIRST_EXPORT),
   /** settings under names */
   presets: z
@@ -42,7 +53,31 @@ export const exportOutlook = z.object({
 })
 export type ExportOutlook = z.infer<typeof exportOutlook>
 
-export const FIRST_EXPORT_OUTLOOK: ExportOutlook = { settings: FIRST_EXPORT, presets: [], ticked: [] }
+export const FIRST_EXPORT_OUTLOOK: ExportOutlook = { of: 'session', settings: FIRST_EXPORT, presets: [], ticked: [] }
+
+/** The delivery that settings come to for a sound. `own` is how deep and how loud that is. */
+export function deliveryOfSettings(
+  { container, depth, rate, kbps, mono, level, lufs, ceilingDb, dither }: ExportSettings,
+  sampleRate: number,
+  own: { readonly depth: Delivery['depth']; readonly lufs: number | undefined },
+): Delivery {
+  const hz = rateFor(container, rate === 'source' ? sampleRate : rate)
+  const wanted = level === 'match' ? own.lufs : lufs
+  return {
+    container,
+    depth: depth === 'source' ? own.depth : depth,
+    ...(hz !== sampleRate && { rate: hz }),
+    mono,
+    level:
+      level === 'peak'
+        ? { kind: 'peak', ceilingDb }
+        : (level === 'loudness' || level === 'match') && wanted !== undefined && Number.isFinite(wanted)
+          ? { kind: 'loudness', lufs: Math.max(-40, Math.min(-5, wanted)), ceilingDb }
+          : { kind: 'as-is' },
+    dither,
+    ...(kbps !== undefined && { kbps }),
+  }
+}
 
 /** What may stand in a pattern of names, and what it stands for. */
 export const NAME_FIELDS = {

@@ -9,6 +9,23 @@ export {
   tempoLineOf,
   variantOf,
 } from './arrange'
+export { namesFor, resultNames } from './batch/names'
+export { type Aim, type BatchKey, type BatchWish, type FilePlan, planFile } from './batch/plan'
+export {
+  type BatchFile,
+  type BatchRun,
+  type BatchSettings,
+  BPM_RANGE,
+  type ChosenMethod,
+  FIRST_BATCH,
+  type OwnWish,
+  readBatchFile,
+  readBatchRun,
+  SECONDS_RANGE,
+  SEMITONE_RANGE,
+  wishOf,
+} from './batch/settings'
+export { type BatchRow, summaryOf, worstFirst } from './batch/summary'
 export { contentKey, partKey } from './contentKey'
 export {
   firstFilm,
@@ -24,6 +41,7 @@ export {
   REFERENCE,
 } from './create'
 export {
+  deliveryOfSettings,
   type ExportSettings,
   exportSettingsSchema,
   FIRST_EXPORT,

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { artefactKinds, methods } from '../core'
+import { batchSettingsSchema, FIRST_BATCH } from './batch/settings'
 import { firstSources } from './create'
 import { exportOutlook, FIRST_EXPORT_OUTLOOK } from './exportSettings'
 
@@ -95,6 +96,8 @@ export const outlookSchema = z.object({
   rate: z.enum(['source', '44100', '48000', '88200', '96000']).default('source'),
   /** what is exported, and as what */
   exporting: exportOutlook.default(FIRST_EXPORT_OUTLOOK),
+  /** what is asked of listed files */
+  batch: batchSettingsSchema.default(FIRST_BATCH),
   /** what the list at the left shows */
   list: z.enum(['shelf', 'found']).default('shelf'),
   /** clicks over the source: none, beats, or eighths */
@@ -140,6 +143,7 @@ export function firstOutlook(theme: Outlook['theme']): Outlook {
     format: 'source',
     rate: 'source',
     exporting: FIRST_EXPORT_OUTLOOK,
+    batch: FIRST_BATCH,
     list: 'shelf',
     click: 'off',
     audition: { fitted: false, start: 'now' },

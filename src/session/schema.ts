@@ -18,7 +18,10 @@ export const SESSION_VERSION = 2
 
 const text = z.string().max(1000)
 const settingValue = z.union([z.number(), text])
-const keySchema = z.object({ root: z.number().int().min(0).max(11), mode: z.enum(['major', 'minor']).optional() })
+export const keySchema = z.object({
+  root: z.number().int().min(0).max(11),
+  mode: z.enum(['major', 'minor']).optional(),
+})
 /** of a file's bytes: SHA-256, hex */
 const hashSchema = z.string().regex(/^[0-9a-f]{64}$/)
 

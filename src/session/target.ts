@@ -60,7 +60,10 @@ export function pitchFromParts(semitones: number, cents: number): number {
 }
 
 /** The depth of a file that is written: as chosen, or as the source's own; 24 bit where it has none. */
-export function depthOf(format: 'source' | '16' | '24' | '32f', facts: SourceFacts | undefined): '16' | '24' | '32f' {
+export function depthOf(
+  format: 'source' | '16' | '24' | '32f',
+  facts: Pick<SourceFacts, 'depth'> | undefined,
+): '16' | '24' | '32f' {
   if (format !== 'source') return format
   const { bits = 24, float = false } = facts?.depth ?? {}
   return float || bits > 24 ? '32f' : bits > 16 ? '24' : '16'

@@ -89,6 +89,13 @@ export interface PlaceRow {
   handle: FileSystemHandle
 }
 
+/** A batch as it runs: what holds for all of it, or one of its files; what was made, until it is put away. */
+export interface BatchStoredRow {
+  id: string
+  state: unknown
+  made?: Blob
+}
+
 export type Database = Dexie & {
   sessions: EntityTable<SessionRow, 'id'>
   outlooks: EntityTable<OutlookRow, 'id'>
@@ -101,6 +108,7 @@ export type Database = Dexie & {
   found: EntityTable<FoundRow, 'id'>
   trials: EntityTable<TrialRow, 'key'>
   places: EntityTable<PlaceRow, 'id'>
+  batch: EntityTable<BatchStoredRow, 'id'>
 }
 
 export function openDatabase(name = 'zumbet'): Database {
@@ -112,5 +120,6 @@ export function openDatabase(name = 'zumbet'): Database {
   // nothing is moved: what lies where it lay is read there, and written anew in its place
   database.version(5).stores({ outlooks: 'id', contents: 'hash', arrivals: 'id', aside: 'id' })
   database.version(6).stores({ places: 'id' })
+  database.version(7).stores({ batch: 'id' })
   return database
 }

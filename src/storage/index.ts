@@ -1,5 +1,6 @@
 export { createArrivalKeeper } from './arrivalKeeper'
 export { createAsideKeeper } from './asideKeeper'
+export { createBatchKeeper } from './batchKeeper'
 export { createContentKeeper, type Held, textsIn } from './contentKeeper'
 export { type ArrivalRow, type AsideRow, type FoundRow, openDatabase } from './database'
 export { createPlaceKeeper } from './placeKeeper'

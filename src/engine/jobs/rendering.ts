@@ -3,7 +3,7 @@
 import { createSurvey, exportPieceTask, openRendering, planOf, readTask } from '../../core'
 import { runTask } from '../../host/runTask'
 import { type Job, type JobResults, KEPT_SECONDS } from '../jobProtocol'
-import { openScratch } from '../scratch'
+import { inScratch } from '../scratch'
 import { sharedSamples } from '../sharedMemory'
 import { openSound, soundInMemory } from '../sound'
 import type { JobOptions as Options } from './options'
@@ -13,15 +13,7 @@ export async function exportPiece(
   { sound, order, plan, piece, folder }: Extract<Job, { kind: 'exportPiece' }>,
   options: Options,
 ): Promise<JobResults['exportPiece']> {
-  const scratch = await openScratch(folder)
-  try {
-    const task = exportPieceTask(openSound(sound), order, plan, piece, scratch.write)
-    const facts = await runTask(task, options)
-    return { blob: await scratch.finish(), facts }
-  } catch (error) {
-    await scratch.discard()
-    throw error
-  }
+  return inScratch(folder, (write) => runTask(exportPieceTask(openSound(sound), order, plan, piece, write), options))
 }
 
 export async function render(

@@ -1,5 +1,5 @@
 import { Bookmark, Trash2 } from 'lucide-react'
-import { type ReactNode, useState } from 'react'
+import { useState } from 'react'
 import { CEILING_RANGE, CONTAINERS, type Container, containers, DITHERS, LOUDNESS_RANGE, rateFor } from '../../core'
 import { type ExportSettings, FIRST_EXPORT } from '../../session'
 import { rateText } from '../common/formats'
@@ -8,6 +8,7 @@ import { NumberField } from '../fields/NumberField'
 import { Select } from '../fields/Select'
 import { setOutlook } from '../session/state/outlook'
 import { useSession } from '../session/state/store'
+import { Row, Rule, Tick } from './Row'
 
 /** Change what files are to be. What a kind of file cannot have gives way to what it can. */
 export function setExport(next: Partial<ExportSettings>) {
@@ -42,14 +43,20 @@ const LEVELS: readonly [ExportSettings['level'], string][] = [
   ['peak', 'to its peak'],
 ]
 
-/** What the files are to be: kind, numbers, level, length, what they say of themselves. */
-export function AsWhat() {
+/**
+ * What the files are to be: kind, numbers, level, length, what they say of themselves.
+ * @param of  listed files have neither bars nor picture that a length could go by.
+ */
+export function AsWhat({ of = 'session' }: { readonly of?: 'session' | 'found' }) {
   const settings = useSession((state) => state.outlook.exporting.settings)
   const { container, depth, rate, kbps, mono, level, dither, length } = settings
   const { exact, rates, kbps: choices } = containers[container]
   const canDither = exact && (depth === '16' || depth === 'source')
   return (
-    <section aria-label="As what" className="flex min-h-0 flex-col overflow-y-auto border-r border-rule px-5 pt-3 pb-4">
+    <section
+      aria-label="As what"
+      className={`flex flex-col px-5 pt-3 pb-4 ${of === 'session' ? 'min-h-0 overflow-y-auto border-r border-rule' : ''}`}
+    >
       <h3 className="caption pb-1.5">As what</h3>
       <Presets />
       <div className="mt-3 grid gap-2.5">
@@ -139,17 +146,19 @@ export function AsWhat() {
         {level !== 'as-is' && (
           <Figure caption="Peaks below" unit="dBTP" name="ceilingDb" step={0.1} {...CEILING_RANGE} />
         )}
-        <Row caption="Length">
-          <Select
-            aria-label="Length"
-            value={length}
-            onChange={(event) => setExport({ length: event.target.value as ExportSettings['length'] })}
-          >
-            <option value="exact">as it comes out</option>
-            <option value="bars">whole bars</option>
-            <option value="picture">its slot of picture</option>
-          </Select>
-        </Row>
+        {of === 'session' && (
+          <Row caption="Length">
+            <Select
+              aria-label="Length"
+              value={length}
+              onChange={(event) => setExport({ length: event.target.value as ExportSettings['length'] })}
+            >
+              <option value="exact">as it comes out</option>
+              <option value="bars">whole bars</option>
+              <option value="picture">its slot of picture</option>
+            </Select>
+          </Row>
+        )}
         <Figure caption="Silence after" unit="s" name="tailSeconds" step={0.5} min={0} max={60} />
         <Rule />
         <Tick
@@ -162,7 +171,9 @@ export function AsWhat() {
           on={settings.tags}
           onChange={(on) => setExport({ tags: on })}
         />
-        <Tick label="A recipe beside each file" on={settings.recipe} onChange={(on) => setExport({ recipe: on })} />
+        {of === 'session' && (
+          <Tick label="A recipe beside each file" on={settings.recipe} onChange={(on) => setExport({ recipe: on })} />
+        )}
       </div>
     </section>
   )
@@ -302,15 +313,6 @@ function Presets() {
   )
 }
 
-function Row({ caption, children }: { readonly caption: string; readonly children: ReactNode }) {
-  return (
-    <div className="grid grid-cols-[80px_1fr] items-baseline gap-2">
-      <span className="text-[12.5px] text-soft">{caption}</span>
-      <span className="min-w-0">{children}</span>
-    </div>
-  )
-}
-
 /** A setting that is a number, to a tenth. */
 function Figure(props: {
   readonly caption: string
@@ -334,16 +336,5 @@ function Figure(props: {
         onReset={() => setExport({ [name]: FIRST_EXPORT[name] })}
       />
     </Row>
-  )
-}
-
-const Rule = () => <div className="my-0.5 border-t border-rule" />
-
-function Tick({ label, on, onChange }: { readonly label: string; readonly on: boolean; onChange(on: boolean): void }) {
-  return (
-    <label className="flex items-center gap-2 text-[12.5px]">
-      <input type="checkbox" checked={on} onChange={(event) => onChange(event.target.checked)} />
-      {label}
-    </label>
   )
 }

@@ -2,6 +2,7 @@ import { ArrowDown, ArrowUp, Check, Clock, Download, LoaderCircle, RotateCcw, Tr
 import { type DragEvent, useEffect, useMemo } from 'react'
 import { errorText } from '../../host/errorText'
 import { rateText, sizeText, timeText } from '../common/formats'
+import { IconButton } from '../common/IconButton'
 import { cancelQueued, clearQueue, mimeOf, moveQueued, retryQueued, saveAgain } from '../session/exporting/queue'
 import { type QueuedFile, useSession } from '../session/state/store'
 
@@ -71,18 +72,18 @@ function Line({ file }: { readonly file: QueuedFile }) {
       <span className="flex items-center">
         {status === 'waiting' && (
           <>
-            <Act label={`${name}: sooner`} onClick={() => moveQueued(id, -1)} icon={<ArrowUp size={13} />} />
-            <Act label={`${name}: later`} onClick={() => moveQueued(id, 1)} icon={<ArrowDown size={13} />} />
+            <IconButton label={`${name}: sooner`} onClick={() => moveQueued(id, -1)} icon={<ArrowUp size={13} />} />
+            <IconButton label={`${name}: later`} onClick={() => moveQueued(id, 1)} icon={<ArrowDown size={13} />} />
           </>
         )}
         {(status === 'waiting' || status === 'running') && (
-          <Act label={`Cancel ${name}`} onClick={() => cancelQueued(id)} icon={<X size={13} />} />
+          <IconButton label={`Cancel ${name}`} onClick={() => cancelQueued(id)} icon={<X size={13} />} />
         )}
         {(status === 'failed' || status === 'cancelled') && (
-          <Act label={`Try ${name} again`} onClick={() => retryQueued(id)} icon={<RotateCcw size={13} />} />
+          <IconButton label={`Try ${name} again`} onClick={() => retryQueued(id)} icon={<RotateCcw size={13} />} />
         )}
         {status === 'done' && (
-          <Act label={`Save ${name} again`} onClick={() => void saveAgain(file)} icon={<Download size={13} />} />
+          <IconButton label={`Save ${name} again`} onClick={() => void saveAgain(file)} icon={<Download size={13} />} />
         )}
       </span>
       <span className="col-start-2 col-end-4 text-[12.5px] text-soft">
@@ -135,12 +136,4 @@ function Mark({ status, doubtful }: { readonly status: QueuedFile['status']; rea
   if (status === 'done') return <Check size={14} className="text-tide" aria-hidden="true" />
   if (status === 'running') return <LoaderCircle size={14} className="animate-spin text-tide" aria-hidden="true" />
   return <Clock size={14} className="text-faint" aria-hidden="true" />
-}
-
-function Act({ label, icon, onClick }: { readonly label: string; readonly icon: React.ReactNode; onClick(): void }) {
-  return (
-    <button type="button" className="plain-button !h-6 !px-1.5" aria-label={label} title={label} onClick={onClick}>
-      {icon}
-    </button>
-  )
 }

@@ -1,6 +1,7 @@
 import { kernelsRun } from '../../core'
 import { clearScratch } from '../../engine'
 import { firstOutlook, firstSession, type Outlook, startHistory } from '../../session'
+import { openBatch } from './batch/batch'
 import { openArrivals } from './files/arrivals'
 import { openList } from './files/gather'
 import { onPlayed, syncListening } from './hear/listening'
@@ -87,7 +88,8 @@ async function openAs(kind: 'writes' | 'watches') {
 async function goOn() {
   // what nothing may be added to takes in nothing that waits
   if (getState().access.kind === 'writes') await openArrivals().catch(tell)
-  openList().catch(tell)
+  await openList().catch(tell)
+  openBatch().catch(tell)
 }
 
 export async function start() {

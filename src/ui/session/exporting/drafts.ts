@@ -8,11 +8,11 @@ import {
   NO_MARKERS,
   openMetre,
   openTempo,
-  rateFor,
   type SoundTags,
 } from '../../../core'
 import {
   beatsOf,
+  deliveryOfSettings,
   depthOf,
   type ExportSettings,
   PAD_KEY,
@@ -68,30 +68,6 @@ export function makeDraft(item: Item, making: Making): Promise<Draft> {
   return mixDraft(item, making)
 }
 
-/** The delivery that settings come to for a sound. `own` is how deep and how loud that is. */
-function deliveryFor(
-  { container, depth, rate, kbps, mono, level, lufs, ceilingDb, dither }: ExportSettings,
-  sampleRate: number,
-  own: { readonly depth: Delivery['depth']; readonly lufs: number | undefined },
-): Delivery {
-  const hz = rateFor(container, rate === 'source' ? sampleRate : rate)
-  const wanted = level === 'match' ? own.lufs : lufs
-  return {
-    container,
-    depth: depth === 'source' ? own.depth : depth,
-    ...(hz !== sampleRate && { rate: hz }),
-    mono,
-    level:
-      level === 'peak'
-        ? { kind: 'peak', ceilingDb }
-        : (level === 'loudness' || level === 'match') && wanted !== undefined && Number.isFinite(wanted)
-          ? { kind: 'loudness', lufs: Math.max(-40, Math.min(-5, wanted)), ceilingDb }
-          : { kind: 'as-is' },
-    dither,
-    ...(kbps !== undefined && { kbps }),
-  }
-}
-
 async function variantDraft(item: Item, { settings, today, signal, show }: Making): Promise<Draft> {
   const { content } = item
   const recipe = recipeOfItem(content)
@@ -100,7 +76,7 @@ async function variantDraft(item: Item, { settings, today, signal, show }: Makin
   const { decoded, facts } = await shelf.getPart(source)
   const { sound, depth, markers } = decoded
   const analysis = await analysisOf(source, sound, recipe)
-  const delivery = deliveryFor(settings, sound.sampleRate, {
+  const delivery = deliveryOfSettings(settings, sound.sampleRate, {
     depth: depthOf('source', source.facts),
     lufs: facts.loudness,
   })
@@ -202,7 +178,7 @@ async function takeDraft(
 ): Promise<Draft> {
   const { blob, frames } = await renderTake(take, { signal, show })
   const { rate } = take
-  const delivery = deliveryFor(settings, rate, { depth: '32f', lufs: undefined })
+  const delivery = deliveryOfSettings(settings, rate, { depth: '32f', lufs: undefined })
   const title = source ? `${source.name}: ${take.name}` : take.name
   const plain =
     isPlain(delivery, 2) && delivery.depth === '32f' && !delivery.rate && !settings.tags && settings.tailSeconds === 0
@@ -223,7 +199,7 @@ async function mixDraft({ content, fields }: Item, { settings, today, signal, sh
   const state = store.getState()
   const { present: session } = state.history
   const { arrangement, rate } = timelineOf(state)
-  const delivery = deliveryFor(settings, rate, { depth: '24', lufs: undefined })
+  const delivery = deliveryOfSettings(settings, rate, { depth: '24', lufs: undefined })
   const hz = delivery.rate ?? rate
   const { frames } = layMix(arrangement, sizesOf(session), hz)
   const gain = dbToAmplitude(session.click.gainDb)

@@ -16,7 +16,7 @@ interface SavedFile {
 }
 
 /** What of a folder's handle the types of a page lack. */
-type Folder = FileSystemDirectoryHandle & {
+export type Folder = FileSystemDirectoryHandle & {
   queryPermission?(how: { mode: 'readwrite' }): Promise<PermissionState>
   requestPermission?(how: { mode: 'readwrite' }): Promise<PermissionState>
 }
@@ -55,25 +55,58 @@ export async function pickFolder(): Promise<Folder | undefined> {
 
 /** The folder that files go to: the one chosen last as long as it may be written to, else one that is asked for. */
 export async function chooseFolder(): Promise<Place | undefined> {
-  let folder = await rememberedFolder()
-  if (folder && (await mayWrite(folder)) !== 'granted') folder = undefined
-  folder ??= await pickFolder()
+  const folder = await folderNow()
   return folder && { kind: 'folder', folder }
 }
 
-async function mayWrite(folder: Folder): Promise<PermissionState> {
+/** @param how  without `ask` nobody is asked for anything: it is the one chosen last, if there is one. */
+export async function folderNow({ ask = true } = {}): Promise<Folder | undefined> {
+  const folder = await rememberedFolder()
+  if (!ask) return folder
+  return folder && (await mayWrite(folder)) === 'granted' ? folder : pickFolder()
+}
+
+export async function mayWrite(folder: Folder, { ask = true } = {}): Promise<PermissionState> {
   const how = { mode: 'readwrite' } as const
   const now = (await folder.queryPermission?.(how)) ?? 'granted'
-  return now === 'prompt' ? ((await folder.requestPermission?.(how)) ?? 'granted') : now
+  return now === 'prompt' && ask ? ((await folder.requestPermission?.(how)) ?? 'granted') : now
+}
+
+/** The folder in a folder that a path leads to, made where it is not there; and the name at its end. */
+async function placeIn(folder: FileSystemDirectoryHandle, path: string) {
+  const names = path.split('/').filter((name) => name !== '' && name !== '.' && name !== '..')
+  const name = names.pop() as string
+  let within = folder
+  for (const one of names) within = await within.getDirectoryHandle(one, { create: true })
+  return { within, name }
+}
+
+/** The path if nothing lies there yet, else the next one that is free: nothing is written over that nobody named. */
+export async function freeName(folder: FileSystemDirectoryHandle, path: string): Promise<string> {
+  const { within, name } = await placeIn(folder, path)
+  const dot = name.lastIndexOf('.')
+  const [base, ending] = dot > 0 ? [name.slice(0, dot), name.slice(dot)] : [name, '']
+  for (let n = 1; ; n++) {
+    const free = n === 1 ? name : `${base} ${n}${ending}`
+    try {
+      await within.getFileHandle(free)
+    } catch (error) {
+      // a folder of this name is in the way as well
+      if ((error as Error)?.name === 'TypeMismatchError') continue
+      return path.slice(0, path.length - name.length) + free
+    }
+  }
 }
 
 /**
- * A file, written whole: the browser writes beside it, and swaps it in when it is closed.
+ * A file, written whole: the browser writes beside it, and swaps it in when it is closed. Its name may lead through
+ * folders.
  * @throws {AppError} `folder/unwritable`
  */
-export async function writeInto(folder: FileSystemDirectoryHandle, { name, blob }: SavedFile) {
+export async function writeInto(folder: FileSystemDirectoryHandle, { name: path, blob }: SavedFile) {
   try {
-    const handle = await folder.getFileHandle(name, { create: true })
+    const { within, name } = await placeIn(folder, path)
+    const handle = await within.getFileHandle(name, { create: true })
     const stream = await handle.createWritable()
     try {
       await stream.write(blob)
@@ -85,14 +118,14 @@ export async function writeInto(folder: FileSystemDirectoryHandle, { name, blob 
   } catch (error) {
     throw new AppError(
       'folder/unwritable',
-      { folder: folder.name, file: name, why: (error as Error)?.message ?? '' },
+      { folder: folder.name, file: path, why: (error as Error)?.message ?? '' },
       error,
     )
   }
 }
 
 /** One zip of so many files: it is handed out when the last of them is in it, or was given up. */
-export function zipPlace(files: number): Place {
+export function zipPlace(files: number, called = 'zumbet-export.zip'): Place {
   const zip = new ZipWriter(new BlobWriter('application/zip'), { level: 0, useWebWorkers: false })
   let missing = files
   let added = 0
@@ -100,7 +133,7 @@ export function zipPlace(files: number): Place {
     missing--
     if (missing > 0) return
     const blob = await zip.close()
-    if (added > 0) saveFile(blob, 'zumbet-export.zip')
+    if (added > 0) saveFile(blob, called)
   }
   return {
     kind: 'zip',

@@ -130,6 +130,31 @@ export async function audition(id: string, near: readonly string[] = []) {
   }
 }
 
+/** By what a sound is held that is heard as it is, beside the listed files. */
+const madeKey = (id: string) => `made ${id}`
+
+/** Whether what was made of a listed file is heard. */
+export const isMadeHeard = (auditioned: string | undefined, id: string) => auditioned === madeKey(id)
+
+/** Let what was made of a listed file be heard, as loud as the file itself is when it is heard. */
+export async function auditionMade(id: string, file: string, blobOf: () => Promise<Blob | undefined>, peak: number) {
+  const key = madeKey(id)
+  setState({ auditioned: key })
+  try {
+    const blob = await blobOf()
+    if (!blob) throw new AppError('storage/lost', { name: file })
+    const sound = await pool.run<'open'>({ kind: 'open', blob, file }, { rank: 0, ...readLimit(blob, file) })
+    const { auditioned, found } = getState()
+    if (auditioned !== key) return
+    const facts = found.find((one) => one.id === id)?.facts
+    const gain = auditionGain(facts?.loudness, Math.max(peak, facts?.peak ?? 0))
+    await playback.audition({ sound, stretch: 1, methodId: 'splice', analysis: {}, gain })
+  } catch (error) {
+    setState({ auditioned: undefined })
+    tell(error)
+  }
+}
+
 export function stopAudition() {
   setState({ auditioned: undefined })
   playback.stopAudition()

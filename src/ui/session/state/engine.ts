@@ -3,6 +3,7 @@ import { kinOf } from '../../../session'
 import {
   createArrivalKeeper,
   createAsideKeeper,
+  createBatchKeeper,
   createContentKeeper,
   createFoundKeeper,
   createKnowledgeKeeper,
@@ -22,6 +23,7 @@ export const knowledgeRows = createKnowledgeKeeper(database)
 export const trialRows = createTrialKeeper(database, () => Date.now())
 export const places = createPlaceKeeper(database)
 export const foundRows = createFoundKeeper(database)
+export const batchRows = createBatchKeeper(database)
 export const pool = createWorkerPool()
 export const shelf = createAudioShelf(pool, contents.get, (source) =>
   kinOf(store.getState().history.present.sources, source),

@@ -3,6 +3,8 @@ import { createStore } from 'zustand/vanilla'
 import type { Analysis, Knowledge, Recipe, Spectrogram, SweepAxis, SweepPoint, Trial, Tried } from '../../../core'
 import type { FileFacts, Glance, SoundFacts } from '../../../engine'
 import {
+  type BatchFile,
+  type BatchRun,
   type BlindResult,
   type ExportSettings,
   firstOutlook,
@@ -223,6 +225,14 @@ export interface FoundFile {
   readonly sameAs?: string
 }
 
+/** A batch that runs, rests, or is done. */
+export interface BatchState {
+  readonly run: BatchRun
+  readonly files: readonly BatchFile[]
+  /** how far what is being made has come, 0 to 1, by file */
+  readonly making: Readonly<Record<string, number>>
+}
+
 /** A moment of a source's file that timing is about. */
 export interface ChosenMoment {
   readonly sourceId: string
@@ -285,6 +295,8 @@ export interface State {
   readonly exports: Readonly<Record<string, ExportState>>
   /** files of the Export view: waiting, being made, and done */
   readonly queue: readonly QueuedFile[]
+  /** listed files that are brought to one target */
+  readonly batch: BatchState | undefined
   /** files being read in */
   readonly arrivals: readonly Arrival[]
   readonly notices: readonly Notice[]
@@ -344,6 +356,7 @@ export const store = createStore<State>(() => ({
   blind: undefined,
   exports: {},
   queue: [],
+  batch: undefined,
   arrivals: [],
   notices: [],
   playing: false,
