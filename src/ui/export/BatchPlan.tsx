@@ -1,7 +1,7 @@
 import { Play } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { methodById, STRETCH_RANGE } from '../../core'
-import { BPM_RANGE, bpmText, type OwnWish, SEMITONE_RANGE, SURE_FROM } from '../../session'
+import { BPM_RANGE, bpmText, type OwnWish, SEMITONE_RANGE } from '../../session'
 import { NumberField } from '../fields/NumberField'
 import { beginBatch } from '../session/batch/batch'
 import { type Planned, plannedFiles } from '../session/batch/plans'

@@ -106,7 +106,7 @@ export function BatchRunning() {
             title="What was made and lies nowhere else goes; files that were saved stay"
             onClick={putBatchAway}
           >
-            <X size={15} /> {waits > 0 ? `Put away, ${waits} unsaved` : 'Put away'}
+            <X size={15} /> {waits > 0 ? `New batch, ${waits} unsaved go` : 'New batch'}
           </button>
         </span>
       </div>

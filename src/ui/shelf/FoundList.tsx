@@ -1,5 +1,6 @@
+import { useVirtualizer } from '@tanstack/react-virtual'
 import { ArrowDownUp, FolderOpen, LoaderCircle, Plus, Trash2 } from 'lucide-react'
-import { useMemo, useRef, useState } from 'react'
+import { memo, useEffect, useMemo, useRef, useState } from 'react'
 import { acceptedEndings } from '../../host/sniff'
 import { bpmText, SURE_FROM } from '../../session'
 import { timeText } from '../common/formats'
@@ -23,20 +24,64 @@ export function FoundList() {
   const [text, setText] = useState('')
   const [kind, setKind] = useState('')
   const [order, setOrder] = useState<FoundOrder>('name')
-  const list = useRef<HTMLUListElement>(null)
+  const box = useRef<HTMLDivElement>(null)
+  const toFocus = useRef<string>(undefined)
   const picker = useRef<HTMLInputElement>(null)
   const shown = useMemo(() => sortFound(filterFound(found, text, kind), order), [found, text, kind, order])
   const onShelf = useMemo(() => new Set(taken.flatMap(({ facts }) => (facts?.hash ? [facts.hash] : []))), [taken])
   const done = found.filter(({ status }) => status === 'known' || status === 'failed').length
   const at = shown.findIndex(({ id }) => id === auditioned)
 
+  // of a long list only what is seen is drawn
+  const list = useVirtualizer({
+    count: shown.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW_HEIGHT,
+    overscan: 8,
+    getItemKey: (index) => shown[index]?.id ?? index,
+  })
+  const goTo = (index: number) => {
+    toFocus.current = shown[index]?.id
+    list.scrollToIndex(index)
+  }
+  // it may have to be drawn first
+  useEffect(() => {
+    const id = toFocus.current
+    const row = id && box.current?.querySelector<HTMLElement>(`[data-found="${CSS.escape(id)}"]`)
+    if (!row) return
+    toFocus.current = undefined
+    row.focus({ preventScroll: true })
+  })
+
   const hear = (index: number) => {
     const file = shown[index]
     if (!file) return
     const near = [shown[index + 1], shown[index - 1], shown[index + 2]].flatMap((other) => (other ? [other.id] : []))
     void audition(file.id, near)
-    list.current?.querySelector<HTMLElement>(`[data-found="${CSS.escape(file.id)}"]`)?.focus()
+    goTo(index)
   }
+  const press = (index: number, key: string): boolean => {
+    const file = shown[index]
+    if (!file) return false
+    if (key === 'ArrowDown') hear(Math.min(shown.length - 1, index + 1))
+    else if (key === 'ArrowUp') hear(Math.max(0, index - 1))
+    else if (key === 'Home') hear(0)
+    else if (key === 'End') hear(shown.length - 1)
+    else if (key === 'Enter') void takeIn([file.id])
+    else if (key === 'Escape') stopAudition()
+    else if (key === 'Delete') {
+      toFocus.current = (shown[index + 1] ?? shown[index - 1])?.id
+      void forgetFound([file.id])
+    } else return false
+    return true
+  }
+  // rows are drawn anew only when what they show changes
+  const latest = useRef({ hear, press })
+  latest.current = { hear, press }
+  const [act] = useState(() => ({
+    hear: (index: number) => latest.current.hear(index),
+    press: (index: number, key: string) => latest.current.press(index, key),
+  }))
   const set = (part: Partial<{ fitted: boolean; start: typeof start }>) =>
     setOutlook((outlook) => ({ audition: { ...outlook.audition, ...part } }))
 
@@ -91,37 +136,28 @@ export function FoundList() {
           {done} of {found.length}
         </div>
       )}
-      <ul ref={list} className="min-h-0 flex-1 overflow-y-auto px-2 pb-2" aria-label="Found files">
-        {shown.map((file, index) => (
-          <Row
-            key={file.id}
-            file={file}
-            current={file.id === auditioned}
-            onShelf={file.facts !== undefined && onShelf.has(file.facts.hash)}
-            fittedTo={fitted ? fittedStretch(file.facts, bpm) : 1}
-            tabbable={index === Math.max(0, at)}
-            onHear={() => hear(index)}
-            onKey={(key) => {
-              if (key === 'ArrowDown') hear(Math.min(shown.length - 1, index + 1))
-              else if (key === 'ArrowUp') hear(Math.max(0, index - 1))
-              else if (key === 'Home') hear(0)
-              else if (key === 'End') hear(shown.length - 1)
-              else if (key === 'Enter') void takeIn([file.id])
-              else if (key === 'Escape') stopAudition()
-              else if (key === 'Delete') {
-                const next = shown[index + 1] ?? shown[index - 1]
-                void forgetFound([file.id])
-                if (next)
-                  setTimeout(() =>
-                    list.current?.querySelector<HTMLElement>(`[data-found="${CSS.escape(next.id)}"]`)?.focus(),
-                  )
-              } else return false
-              return true
-            }}
-          />
-        ))}
+      <div ref={box} className="min-h-0 flex-1 overflow-y-auto px-2 pb-2">
+        <ul aria-label="Found files" className="relative" style={{ height: list.getTotalSize() }}>
+          {list.getVirtualItems().map(({ key, index, start }) => {
+            const file = shown[index] as FoundFile
+            return (
+              <Row
+                key={key}
+                file={file}
+                index={index}
+                of={shown.length}
+                start={start}
+                current={file.id === auditioned}
+                onShelf={file.facts !== undefined && onShelf.has(file.facts.hash)}
+                fittedTo={fitted ? fittedStretch(file.facts, bpm) : 1}
+                tabbable={index === Math.max(0, at)}
+                act={act}
+              />
+            )
+          })}
+        </ul>
         {found.length === 0 && (
-          <li className="flex flex-col items-start gap-3 px-2.5 py-5 text-soft">
+          <div className="flex flex-col items-start gap-3 px-2.5 py-5 text-soft">
             <span>
               Drop a folder anywhere in this window, or open one: its sounds are listed here, heard with the arrow keys,
               and taken in with <span className="key">Enter</span>.
@@ -129,12 +165,12 @@ export function FoundList() {
             <button type="button" className="solid-button" onClick={() => picker.current?.click()}>
               <FolderOpen size={14} /> Open a folder
             </button>
-          </li>
+          </div>
         )}
         {found.length > 0 && shown.length === 0 && (
-          <li className="px-2.5 py-5 text-soft">Nothing listed fits the filter.</li>
+          <div className="px-2.5 py-5 text-soft">Nothing listed fits the filter.</div>
         )}
-      </ul>
+      </div>
       {found.length > 0 && (
         <div className="flex shrink-0 items-center justify-between px-2 pb-1.5">
           <button type="button" className="plain-button" onClick={() => picker.current?.click()}>
@@ -173,26 +209,30 @@ export function FoundList() {
   )
 }
 
-function Row({
-  file,
-  current,
-  onShelf,
-  fittedTo,
-  tabbable,
-  onHear,
-  onKey,
-}: {
+/** what a row takes, px */
+const ROW_HEIGHT = 40
+
+const Row = memo(function Row(props: {
   readonly file: FoundFile
+  readonly index: number
+  readonly of: number
+  /** px from the top of the list */
+  readonly start: number
   readonly current: boolean
   readonly onShelf: boolean
   readonly fittedTo: number
   readonly tabbable: boolean
-  readonly onHear: () => void
-  readonly onKey: (key: string) => boolean
+  readonly act: { hear(index: number): void; press(index: number, key: string): boolean }
 }) {
+  const { file, index, of, start, current, onShelf, fittedTo, tabbable, act } = props
   const name = nameOf(file.path)
   return (
-    <li className="group relative [content-visibility:auto] [contain-intrinsic-height:40px]">
+    <li
+      className="group absolute inset-x-0"
+      style={{ height: ROW_HEIGHT, transform: `translateY(${start}px)` }}
+      aria-setsize={of}
+      aria-posinset={index + 1}
+    >
       <button
         type="button"
         data-found={file.id}
@@ -205,9 +245,9 @@ function Row({
           event.dataTransfer.setData(FOUND_TYPE, file.id)
           event.dataTransfer.effectAllowed = 'copy'
         }}
-        onClick={onHear}
+        onClick={() => act.hear(index)}
         onKeyDown={(event) => {
-          if (onKey(event.key)) {
+          if (act.press(index, event.key)) {
             event.preventDefault()
             event.stopPropagation()
           }
@@ -244,7 +284,7 @@ function Row({
       </span>
     </li>
   )
-}
+})
 
 function Facts({ file, onShelf, fittedTo }: { file: FoundFile; onShelf: boolean; fittedTo: number }) {
   if (file.status === 'failed') return <span className="text-trouble">{file.error}</span>

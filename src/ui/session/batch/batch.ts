@@ -116,8 +116,10 @@ function goOn() {
       making--
       if (!signal.aborted) change(({ making: { [next.id]: _, ...others } }) => ({ making: others }))
       const after = getState().batch
-      if (!signal.aborted && after && after.files.every((file) => !isOpen(file))) void ended(after)
-      else goOn()
+      const isDone = after?.files.every((file) => !isOpen(file))
+      // the last but one may still be on its way into its folder
+      if (!isDone) goOn()
+      else if (after && !signal.aborted && making === 0) void ended(after)
     })
   }
 }
