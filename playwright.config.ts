@@ -25,6 +25,7 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     colorScheme: 'dark',
     acceptDownloads: true,
+    actionTimeout: 60_000,
     trace: 'off',
     launchOptions: {
       executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',

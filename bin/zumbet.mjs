@@ -8,7 +8,7 @@ try {
   const sources = ['src/cli', 'src/core', 'src/host', 'src/session']
   front = pathToFileURL(await bundled('src/cli/front.ts', sources))
   // what reads sessions, or writes MIDI files, is loaded where it is asked for: the others would take twice as long
-  const entry = ['session', 'mix', 'tempo', 'groove', 'play', 'imprint', 'picks', 'batch', 'instrument'].includes(
+  const entry = ['session', 'mix', 'tempo', 'groove', 'play', 'imprint', 'picks', 'batch', 'instrument', 'watch'].includes(
     process.argv[2],
   )
     ? 'src/cli/sessionEntry.ts'

@@ -63,6 +63,11 @@ it has the figures of what the method did to each, what was harmed most first. -
 on with a batch that was ended at any moment, --force writes over what is there. With --shard machines that share a folder each take
 their own part of the files, each with a summary of its own. Ends with 1 where some failed; the others are made.`,
   },
+  watch: {
+    usage: 'zumbet watch FILE [--times N] [--seconds N] [--json]',
+    about: `Stand in for a program that is linked to a file: tell what it holds, and again whenever it changes, --times changes or --seconds long.
+A file that is not whole at some moment is told of too.`,
+  },
   analyse: {
     usage: 'zumbet analyse IN [--json] [--sensitivity PERCENT] [--workers N]',
     about: `Tell a sound's attacks, tempo, beats, key, material and bars; a folder gives a line for each file (docs/analysis.md).`,

@@ -11,6 +11,7 @@ import { readSessionFile } from './session'
 import { isWork, work } from './supervise'
 import { writeTempo } from './tempo'
 import { serve } from './threads'
+import { watchFile } from './watch'
 
 // this is loaded by the command's other threads as well
 const sessions = {
@@ -23,6 +24,7 @@ const sessions = {
   picks: writePicks,
   imprint: imprintSound,
   instrument: writeInstrument,
+  watch: watchFile,
 }
 if (isWork()) await work((words, terminal) => main(words, terminal, sessions))
 else serve(services)

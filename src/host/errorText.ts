@@ -86,6 +86,11 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'batch/some-failed': (d) => `${d.failed} of ${d.files} files failed; the others are made. See above.`,
   'file/missing': (d) => `${d.file} is not there. Check the name and the folder.`,
   'file/no-file': (d) => `${d.file} is a folder, or no file that can be read. Give the name of a sound file.`,
+  'file/newer': (d) =>
+    `${d.file} was changed by someone else since it was written here, and is left as it is. Try again to write over it, or export under another name.`,
+  'file/shut': (d) =>
+    `${d.file} may not be written to any more. Press Save now and allow it, or choose the file again.`,
+  'file/no-way': () => 'This browser lets no page write over a file. Export it, or use a folder.',
   'file/unreadable': (d) => `${d.file} cannot be read: ${d.why}. Check who may read it.`,
   'file/is-input': (d) =>
     `${d.file} is the sound that is read: the result would take its place. Choose another name, or say --force.`,

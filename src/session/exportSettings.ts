@@ -39,6 +39,20 @@ export type ExportSettings = z.infer<typeof exportSettingsSchema>
 
 export const FIRST_EXPORT: ExportSettings = exportSettingsSchema.parse({})
 
+/** A file of the computer that one result is saved over, again and again. */
+const overSchema = z.object({
+  /** of what is saved, as in `ticked` */
+  key: z.string(),
+  /** of the file */
+  name: z.string(),
+  settings: exportSettingsSchema,
+  /** whether it is saved again at every change */
+  again: z.boolean(),
+  /** when the file was last changed as far as is known here, ms since 1970 */
+  knownAt: z.number(),
+})
+export type Over = z.infer<typeof overSchema>
+
 export const exportOutlook = z.object({
   /** whether the view is about what was made here, or about listed files */
   of: z.enum(['session', 'found']).default('session'),
@@ -50,10 +64,17 @@ export const exportOutlook = z.object({
     .default([]),
   /** what is ticked, by its key */
   ticked: z.array(z.string()).max(10_000).default([]),
+  over: z.array(overSchema).max(200).default([]),
 })
 export type ExportOutlook = z.infer<typeof exportOutlook>
 
-export const FIRST_EXPORT_OUTLOOK: ExportOutlook = { of: 'session', settings: FIRST_EXPORT, presets: [], ticked: [] }
+export const FIRST_EXPORT_OUTLOOK: ExportOutlook = {
+  of: 'session',
+  settings: FIRST_EXPORT,
+  presets: [],
+  ticked: [],
+  over: [],
+}
 
 /** The delivery that settings come to for a sound. `own` is how deep and how loud that is. */
 export function deliveryOfSettings(

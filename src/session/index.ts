@@ -48,6 +48,7 @@ export {
   NAME_FIELDS,
   type NameField,
   namesBy,
+  type Over,
   unknownFields,
 } from './exportSettings'
 export { stemsOf } from './fileNames'

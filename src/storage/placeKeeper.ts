@@ -10,4 +10,5 @@ export const createPlaceKeeper = (database: Database) => ({
       // a handle that cannot be kept is good for now
     }
   },
+  remove: (id: string) => database.places.delete(id),
 })

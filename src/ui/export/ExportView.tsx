@@ -6,6 +6,7 @@ import { AsWhat } from './AsWhat'
 import { BatchView } from './BatchView'
 import { Names } from './Names'
 import { QueueList } from './QueueList'
+import { SavedOver } from './SavedOver'
 import { What } from './What'
 
 /** What is taken away, as what, under which names: of what was made here in one queue, of listed files in a batch. */
@@ -39,6 +40,7 @@ export function ExportView() {
           <section aria-label="Files" className="flex min-h-0 min-w-0 flex-col">
             <Guarded name="The queue" resetKey="queue">
               <Names />
+              <SavedOver />
               <QueueList />
             </Guarded>
           </section>

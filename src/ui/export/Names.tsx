@@ -1,9 +1,10 @@
-import { Download, Folder } from 'lucide-react'
+import { Download, Folder, Link } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { FIRST_EXPORT, NAME_FIELDS, unknownFields } from '../../session'
 import { Pop } from '../common/Pop'
 import { Choice } from '../fields/Choice'
 import { settingsText } from '../session/exporting/items'
+import { beginOver, canSaveOver } from '../session/exporting/over'
 import { hasFolders, pickFolder, rememberedFolder } from '../session/exporting/places'
 import { exportTicked } from '../session/exporting/queue'
 import { tell } from '../session/state/notices'
@@ -78,9 +79,19 @@ export function Names() {
           onChange={(to) => setExport({ to })}
         />
         {settings.to === 'folder' && <FolderName />}
+        {ticked.length === 1 && canSaveOver() && (
+          <button
+            type="button"
+            className="plain-button ml-auto !h-7"
+            title="Choose a file that this is saved over, now and later: a program that is linked to it picks it up"
+            onClick={() => ticked[0] && void beginOver(ticked[0].item, ticked[0].name)}
+          >
+            <Link size={14} /> Save over a file
+          </button>
+        )}
         <button
           type="button"
-          className="solid-button ml-auto"
+          className={`solid-button ${ticked.length === 1 && canSaveOver() ? '' : 'ml-auto'}`}
           disabled={count === 0}
           title={`${count} ${count === 1 ? 'file' : 'files'}: ${settingsText(settings)}`}
           onClick={() => void exportTicked()}

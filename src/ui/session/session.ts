@@ -2,6 +2,7 @@ import { kernelsRun } from '../../core'
 import { clearScratch } from '../../engine'
 import { firstOutlook, firstSession, type Outlook, startHistory } from '../../session'
 import { openBatch } from './batch/batch'
+import { syncOver } from './exporting/over'
 import { openArrivals } from './files/arrivals'
 import { openList } from './files/gather'
 import { onPlayed, syncListening } from './hear/listening'
@@ -129,6 +130,7 @@ function follow(state: State, before: State | undefined) {
   keepChanges(state, before)
   syncUnused(state, before)
   syncTurns(state)
+  syncOver(state, before)
   const elsewhere = state.outlook.selectedId !== before?.outlook.selectedId
   const changed = state.history.present !== before?.history.present
   if (

@@ -8,6 +8,8 @@ import { places } from '../state/engine'
 export type Place =
   | { readonly kind: 'downloads' }
   | { readonly kind: 'folder'; readonly folder: Folder }
+  /** a file of the computer that is written over; `name` is what it is called */
+  | { readonly kind: 'over'; readonly name: string; write(blob: Blob): Promise<void> }
   | { readonly kind: 'zip'; add(files: readonly SavedFile[]): Promise<void>; leftOut(): Promise<void> }
 
 interface SavedFile {
@@ -155,6 +157,10 @@ export async function saveTo(place: Place, files: readonly SavedFile[]): Promise
   if (place.kind === 'zip') {
     await place.add(files)
     return 'zip'
+  }
+  if (place.kind === 'over') {
+    for (const { blob } of files.slice(0, 1)) await place.write(blob)
+    return place.name
   }
   for (const file of files) await writeInto(place.folder, file)
   return place.folder.name

@@ -44,7 +44,7 @@ export async function exportTicked() {
   }
 }
 
-function enqueue(
+export function enqueue(
   files: readonly { readonly item: Item; readonly name: string }[],
   settings: ExportSettings,
   place: Place,
@@ -56,6 +56,15 @@ function enqueue(
   })
   setState(({ queue }) => ({ queue: [...queue, ...own] }))
   void run()
+  return own.map(({ id }) => id)
+}
+
+/** Take a file off the list for a newer one of the same name; one that is being made is ended as it is. */
+export function giveWay(id: string) {
+  const file = getState().queue.find((one) => one.id === id)
+  if (!file || file.status === 'running') return
+  waiting.delete(id)
+  setState(({ queue }) => ({ queue: queue.filter((one) => one.id !== id) }))
 }
 
 async function run() {
