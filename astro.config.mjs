@@ -1,14 +1,18 @@
 import node from '@astrojs/node'
 import react from '@astrojs/react'
 import tailwindcss from '@tailwindcss/vite'
-import { defineConfig } from 'astro/config'
+import { defineConfig, passthroughImageService } from 'astro/config'
+import { keptOffline } from './scripts/offline.mjs'
 import { preloadScripts } from './scripts/preload.mjs'
 import { isolation } from './server/headers.mjs'
 
 export default defineConfig({
   output: 'static',
   adapter: node({ mode: 'standalone' }),
-  integrations: [react(), preloadScripts()],
+  // what keeps the app lists all that the others wrote
+  integrations: [react(), preloadScripts(), keptOffline()],
+  // pictures of the guide go out as they are
+  image: { service: passthroughImageService() },
   devToolbar: { enabled: false },
   server: { headers: isolation },
   build: { inlineStylesheets: 'never' },

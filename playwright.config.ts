@@ -25,6 +25,8 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     colorScheme: 'dark',
     acceptDownloads: true,
+    // what tests need no second time would be fetched by each of them; a test of its own lets it
+    serviceWorkers: 'block',
     actionTimeout: 60_000,
     trace: 'off',
     launchOptions: {

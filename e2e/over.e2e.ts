@@ -32,7 +32,7 @@ async function linked(page: Page): Promise<number | undefined> {
   }
 }
 async function stretchTo(page: Page, stretch: string) {
-  await page.getByRole('navigation', { name: 'Views' }).getByText('Bench').click()
+  await page.keyboard.press('b')
   await type(page.getByRole('spinbutton', { name: 'Stretch', exact: true }), stretch)
 }
 const frames = (stretch: number) => Math.round(CALL.seconds * stretch * CALL.sampleRate)

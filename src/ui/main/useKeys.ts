@@ -18,7 +18,7 @@ import { chosenVariant, selectedSource, store, useSession } from '../session/sta
 import { toggleMix } from '../session/timeline/mixing'
 import { hearHidden, voteByKey } from '../session/try/blind'
 import { showView } from '../session/views'
-import { LISTS, useTimelineKeys } from '../timeline/useTimelineKeys'
+import { useTimelineKeys } from '../timeline/useTimelineKeys'
 
 /** Whether keys belong to a text that is being written: a name, but not a number or a list. */
 function writes(event: KeyboardEvent): boolean {
@@ -92,12 +92,17 @@ export function useKeys() {
   const display = () => store.getState().outlook.display
   const plain = { preventDefault: true, enabled: !isTimeline } as const
   const always = { preventDefault: true } as const
-  // past a focused list or number too: what they would do with the key is worth less than what the bench does
-  const onLists = { ...plain, enableOnFormTags: LISTS }
-  const onViews = { ...always, enableOnFormTags: LISTS }
+  // past a focused list or tick too: what they would do with the key is worth less than what the bench does
+  const pastFields = {
+    enableOnFormTags: true,
+    ignoreEventWhen: (event: KeyboardEvent) => writes(event) || isNumber(event),
+  }
+  const onLists = { ...plain, ...pastFields }
+  const onViews = { ...always, ...pastFields }
   const onAll = { ...always, enableOnFormTags: true, ignoreEventWhen: writes } as const
 
   useHotkeys('space', () => (isTimeline ? toggleMix() : togglePlay()), onAll)
+  useHotkeys('f1', () => void window.open('/guide/', '_blank', 'noreferrer'), onAll)
   useHotkeys('mod+s', () => void saveSession(), onAll)
   useHotkeys('mod+o', () => document.getElementById('session-file')?.click(), onAll)
   useHotkeys('mod+z', () => undo(), onAll)

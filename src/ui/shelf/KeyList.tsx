@@ -29,6 +29,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['Enter', 'in Found: take in'],
   ['Ctrl Click', 'choose several sources'],
   ['Esc', 'drop the selection'],
+  ['F1', 'the guide'],
   ['Ctrl S', 'save the session as a file'],
   ['Ctrl O', 'open a session file'],
   ['Ctrl C  V', 'copy the recipe that is heard; try it on another source'],
@@ -38,8 +39,17 @@ const KEYS: readonly (readonly [string, string])[] = [
 
 export function KeyList() {
   return (
-    <details className="group shrink-0 border-t border-rule">
+    <details className="group relative shrink-0 border-t border-rule">
       <summary className="caption px-4 py-2.5 hover:text-text">Keys</summary>
+      <a
+        href="/guide/"
+        target="_blank"
+        rel="noreferrer"
+        className="caption absolute top-0 right-0 px-4 py-2.5 hover:text-text"
+        title="Zumbet in ten minutes, in a window of its own (F1)"
+      >
+        Guide
+      </a>
       <dl className="grid grid-cols-[62px_1fr] gap-y-1 px-4 pb-3 text-[12px]">
         {KEYS.map(([key, what]) => (
           <div key={key} className="contents">

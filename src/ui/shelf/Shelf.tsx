@@ -9,6 +9,8 @@ import { removeSource, selectSource, walkTo } from '../session/acts'
 import { rename } from '../session/edits'
 import { dropArrival, tryArrival } from '../session/files/arrivals'
 import { listFiles } from '../session/files/gather'
+import { takeLaunched } from '../session/files/launched'
+import { keepOffline } from '../session/keep/offline'
 import { offerSession } from '../session/keep/sessionFile'
 import { knowledgeOf } from '../session/know/knowledge'
 import { bringAll } from '../session/play/notesFiles'
@@ -39,7 +41,10 @@ const ACCEPT = [
 /** The list of sources: pick, bring in, rename, remove. Files may be dropped anywhere in the window. */
 export function Shelf() {
   useEffect(() => {
-    void start()
+    void start().then(() => {
+      takeLaunched()
+      keepOffline()
+    })
   }, [])
   return (
     <Guarded name="The shelf">

@@ -29,7 +29,7 @@ function stepOf({ shiftKey, altKey }: KeyboardEvent): number {
 }
 
 /** a list, a choice or a handle that has the focus leaves letters and numbers to the timeline */
-export const LISTS = ['SELECT', 'radio', 'slider'] as const
+const LISTS = ['SELECT', 'radio', 'slider'] as const
 
 /** Keys of the timeline. Arrows move what is chosen, else the playhead. */
 export function useTimelineKeys(enabled: boolean) {
