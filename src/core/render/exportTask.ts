@@ -94,7 +94,13 @@ export function* exportPieceTask(
   const writer = writerFor(source, order, rendering, piece)
   let peak = 0
   const sink = (block: Channels, frames: number) => {
-    for (const channel of block) for (let i = 0; i < frames; i++) peak = Math.max(peak, Math.abs(channel[i] as number))
+    // plain comparisons: Math.max and Math.abs on each sample took a tenth of an export
+    for (const channel of block)
+      for (let i = 0; i < frames; i++) {
+        const value = channel[i] as number
+        if (value > peak) peak = value
+        else if (-value > peak) peak = -value
+      }
     write(writer.encode(block, frames))
   }
   const { sampleRate } = source
