@@ -256,3 +256,37 @@ test('nothing of Export is in the way of anyone, by axe’s rules, in either the
       .click()
   }
 })
+
+test('a section’s stem is that part of the whole stem, sample for sample; the tempo and the cue sheet go along', async ({
+  page,
+}) => {
+  await openSession(page)
+  await page.keyboard.press('o')
+  for (const name of ['Timeline: Bell', 'Ebb: Bell']) await page.getByRole('checkbox', { name, exact: true }).check()
+  const files = await filesFrom(page, 2, () => begin(page))
+  const [whole, part] = await Promise.all(files.map(soundOf))
+  const text = async (button: string) => {
+    const waiting = page.waitForEvent('download')
+    await page.getByRole('button', { name: button, exact: true }).click()
+    return (await bytesOf(await waiting)).toString('latin1')
+  }
+  const sheet = await text('Cue sheet')
+  const [, from = '', lasts = ''] =
+    /<th>Ebb<\/th>(?:<td>[^<]*<\/td>){2}<td>([^<]*)<\/td><td>([^<]*)<\/td>/.exec(sheet) ?? []
+  const seconds = (time: string) => time.split(':').reduce((sum, one) => 60 * sum + Number(one), 0)
+  const samples = (sound: typeof part) => sound?.audio.channels[0] as Float32Array
+  const rate = part?.audio.sampleRate as number
+  expect(samples(part).length / rate).toBeCloseTo(seconds(lasts), 0)
+  // the sheet tells tenths of a second
+  const near = Math.round(seconds(from) * rate)
+  const bytes = (of: Float32Array) => Buffer.from(of.buffer, of.byteOffset, of.byteLength)
+  const isThere = (first: number) => {
+    const length = Math.min(samples(part).length, samples(whole).length - first)
+    return bytes(samples(whole).subarray(first, first + length)).equals(bytes(samples(part).subarray(0, length)))
+  }
+  expect(samples(part).some((value) => value !== 0)).toBe(true)
+  expect(Array.from({ length: rate / 5 }, (_, n) => near - rate / 10 + n).some(isThere)).toBe(true)
+  const midi = await text('Tempo as MIDI')
+  expect(midi.startsWith('MThd')).toBe(true)
+  expect(midi).toContain('Ebb')
+})

@@ -1,4 +1,4 @@
-import { join } from 'node:path'
+import { basename, extname, join } from 'node:path'
 import {
   type Analysis,
   AppError,
@@ -33,12 +33,13 @@ import {
   stemsOf,
   timeAs,
 } from '../session'
+import { cueSheet } from '../session/cueSheet'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { type DeliveredFile, deliverDraft, deliveryName, levelText, tellDelivered } from './deliver'
 import { dbText, type OpenSound, shared, sourceOf } from './files'
 import { type GivenSound, layGiven, type MixAnswer, type MixQuestion, threadedMix } from './mixParts'
 import { checkOutput, deliveryOf, OUTPUT_FLAGS, type Written } from './output'
-import { checkPlace, makeFolder, partialFile } from './places'
+import { checkPlace, makeFolder, partialFile, writeWhole } from './places'
 import { findSession, sessionAsMeant, type Tagged } from './sessionPlace'
 import type { Terminal } from './terminal'
 import { askThreads, threadsFrom } from './threads'
@@ -47,7 +48,7 @@ import { checkKin } from './time'
 /** `mix SESSION OUT.wav`: what lies on a session's timeline, as one file; its rows and its click beside it. */
 export async function mixSession(words: readonly string[], terminal: Terminal) {
   const { err } = terminal
-  const args = readArguments(words, [...OUTPUT_FLAGS, 'stems', 'click', 'from', 'to', 'workers'], [])
+  const args = readArguments(words, [...OUTPUT_FLAGS, 'stems', 'click', 'cue-sheet', 'from', 'to', 'workers'], [])
   const [file, output] = places(args, ['SESSION', 'OUT.wav']) as [string, string]
   const asked = askedFor(args, output)
   const threads = threadsFrom(args)
@@ -77,6 +78,7 @@ export async function mixSession(words: readonly string[], terminal: Terminal) {
 interface Asked extends Written {
   readonly stems: string | undefined
   readonly click: string | undefined
+  readonly cueSheet: string | undefined
   /** bars, counted from 1; `to` is the one that is no longer heard */
   readonly from: number | undefined
   readonly to: number | undefined
@@ -94,7 +96,12 @@ function askedFor(args: Arguments, output: string): Asked {
     throw new UsageError('--to takes a bar behind that of --from')
   const click = args.text('click')
   if (click !== undefined) checkOutput(args, click)
-  return { ...checkOutput(args, output), stems: args.text('stems'), click, from, to }
+  const cueSheet = args.text('cue-sheet')
+  if (cueSheet !== undefined) {
+    if (!/\.html?$/i.test(cueSheet)) throw new UsageError(`a cue sheet is a page: "${cueSheet}" must end in .html`)
+    checkPlace(cueSheet)
+  }
+  return { ...checkOutput(args, output), stems: args.text('stems'), click, cueSheet, from, to }
 }
 
 async function write(
@@ -173,6 +180,10 @@ async function write(
     }
     for (const { file, facts, delivered } of await files.keep())
       out(lineOf(file, facts, delivered, { rate, delivery }, err))
+    if (asked.cueSheet !== undefined) {
+      writeWhole(asked.cueSheet, cueSheet({ ...session, sources }, mix, basename(output, extname(output))))
+      out(asked.cueSheet)
+    }
   } catch (error) {
     files.discard()
     throw error

@@ -1,6 +1,6 @@
 import { AppError, STEADY_PERCENT, tempoOfBeats } from '../core'
-import { metreOf, SURE_FROM, tempoLineOf } from '../session'
-import { type TempoFile, tempoJson, tempoMidi } from '../session/tempoFile'
+import { SURE_FROM } from '../session'
+import { sessionTempo, type TempoFile, tempoJson, tempoMidi } from '../session/tempoFile'
 import { knowFile } from './analyse'
 import { places, readArguments, UsageError } from './args'
 import { checkPlace, writeWhole } from './places'
@@ -30,7 +30,7 @@ async function ofSession(file: string): Promise<TempoFile> {
   const found = await findSession(file)
   try {
     const session = sessionAsMeant(found, file)
-    return { tempoLine: tempoLineOf(session), metre: metreOf(session) }
+    return sessionTempo(session)
   } finally {
     await found.close()
   }

@@ -25,6 +25,12 @@ export const metreEvent = (tick: number, beatsPerBar: number): AtTick => ({
   },
 })
 
+/** A name at a tick; letters that the file's own writer does not take are written as question marks. */
+export const markEvent = (tick: number, name: string): AtTick => ({
+  tick,
+  event: { meta: true, type: 'marker', text: name.replace(/[^\x20-\xff]/g, '?') },
+})
+
 /**
  * A MIDI file of one track.
  * @param end  the tick that it lasts to at least.

@@ -1,5 +1,7 @@
 import { type Metre, openMetre, type TempoLine, tempoSteps } from '../core'
-import { metreEvent, midiFile, TICKS_PER_BEAT, tempoEvent } from './midiFile'
+import { metreOf, tempoLineOf } from './arrange'
+import { markEvent, metreEvent, midiFile, TICKS_PER_BEAT, tempoEvent } from './midiFile'
+import type { Session } from './schema'
 
 /** A tempo line as files that others read. */
 export interface TempoFile {
@@ -7,6 +9,8 @@ export interface TempoFile {
   readonly metre: Metre
   /** seconds of the performance at which beat 0 lies */
   readonly firstBeat?: number | undefined
+  /** names at bars, counted from 0 */
+  readonly marks?: readonly { readonly bar: number; readonly name: string }[]
 }
 
 /** As JSON, as a session has it. */
@@ -27,14 +31,22 @@ export function tempoJson({ tempoLine, metre, firstBeat }: TempoFile): string {
   )}\n`
 }
 
-/** As a MIDI file: tempo and metre alone. Ramps become eight steps to a beat, with ends where the line has them. */
-export function tempoMidi({ tempoLine, metre }: TempoFile): Uint8Array<ArrayBuffer> {
+/** As a MIDI file: tempo, metre and marks, no notes. Ramps become eight steps to a beat, with ends where the line has them. */
+export function tempoMidi({ tempoLine, metre, marks = [] }: TempoFile): Uint8Array<ArrayBuffer> {
   const { beatOfBar } = openMetre(metre)
   const tickOf = (beat: number) => Math.round(TICKS_PER_BEAT * beat)
   return midiFile([
     ...(metre.length > 0 ? metre : [{ bar: 0, beatsPerBar: 4 }]).map(({ bar, beatsPerBar }) =>
       metreEvent(tickOf(beatOfBar(bar)), beatsPerBar),
     ),
+    ...marks.map(({ bar, name }) => markEvent(tickOf(beatOfBar(bar)), name)),
     ...tempoSteps(tempoLine).map(({ beat, bpm }) => tempoEvent(tickOf(beat), bpm)),
   ])
 }
+
+/** The tempo line of a session, its sections as marks. */
+export const sessionTempo = (session: Session): TempoFile => ({
+  tempoLine: tempoLineOf(session),
+  metre: metreOf(session),
+  marks: session.sections.map(({ bar, name }) => ({ bar: bar - 1, name })),
+})

@@ -135,6 +135,15 @@ describe('a tempo line as a file', () => {
     expect(tempoLineOf(session).map(({ bpm }) => bpm)).toEqual(tempoLine.map(({ bpm }) => bpm))
     expect(session.metre).toEqual([{ bar: 3, beatsPerBar: 3 }])
   })
+  it('has its sections as marks in MIDI, at their bars', () => {
+    const midi = parseMidi(tempoMidi({ tempoLine, metre: [], marks: [{ bar: 2, name: 'Ebb' }] }))
+    let tick = 0
+    const marks = (midi.tracks[0] ?? []).flatMap((event) => {
+      tick += event.deltaTime
+      return event.type === 'marker' ? [[event.text, tick]] : []
+    })
+    expect(marks).toEqual([['Ebb', 2 * 4 * (midi.header.ticksPerBeat as number)]])
+  })
   it('has its beats at their seconds in MIDI, ramps as well', () => {
     const ramp = [
       { beat: 0, bpm: 131, curve: 'linear' as const },

@@ -1,5 +1,6 @@
 import { methodById } from '../../core'
 import type { Item, ItemGroup } from '../session/exporting/items'
+import { saveTimelineText } from '../session/exporting/timelineTexts'
 import { useSession } from '../session/state/store'
 import { tick, useGroups } from './useItems'
 
@@ -22,6 +23,13 @@ export function What() {
     </section>
   )
 }
+
+/** what of the timeline is no sound is saved at once */
+const TEXTS = [
+  ['midi', 'Tempo as MIDI', 'Tempo line, metre, and sections as marks'],
+  ['json', 'as JSON', 'The tempo line as other sessions read it'],
+  ['cues', 'Cue sheet', 'What is played when, as a page to be printed'],
+] as const
 
 const isLayer = ({ content }: Item) => content.kind === 'variant' && content.layer !== undefined
 
@@ -55,6 +63,21 @@ function Group({ group }: { readonly group: ItemGroup }) {
           <Line key={item.key} item={item} of={group.title} on={ticked.includes(item.key)} />
         ))}
       </div>
+      {group.key === 'timeline' && (
+        <div className="mt-1 flex flex-wrap items-center gap-x-1 pl-[14px] text-[12.5px]">
+          {TEXTS.map(([what, label, title]) => (
+            <button
+              key={what}
+              type="button"
+              className="plain-button !h-6"
+              title={title}
+              onClick={() => saveTimelineText(what)}
+            >
+              {label}
+            </button>
+          ))}
+        </div>
+      )}
       {layers.length > 0 && (
         <div className="mt-1 flex flex-wrap items-center gap-x-3 pl-[22px] text-[12.5px] text-soft">
           <span>

@@ -12,6 +12,7 @@ import {
   type Recipe,
   verdictOf,
 } from '../../core'
+import { escaped } from '../../host/markup'
 import { GRADE_STEPS, GROUPS, marksOf } from '../bench/harm/marks'
 import { countText, dbText, peakText } from '../common/formats'
 import { methodLook, SHAPES } from '../common/looks'
@@ -58,18 +59,6 @@ export interface Report {
   readonly comparisonChart: string
   readonly sweepChart?: { readonly svg: string; readonly what: string }
   readonly blind: readonly string[]
-}
-
-/** Text as it may stand in a page. */
-export function escaped(text: string): string {
-  const marks: Readonly<Record<string, string>> = {
-    '&': '&amp;',
-    '<': '&lt;',
-    '>': '&gt;',
-    '"': '&quot;',
-    "'": '&#39;',
-  }
-  return text.replace(/[&<>"']/g, (mark) => marks[mark] as string)
 }
 
 export function reportHtml(report: Report): string {

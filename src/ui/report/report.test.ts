@@ -2,10 +2,11 @@ import { describe, expect, it } from 'vitest'
 import { artefactKinds, createOverviewBuilder, type Measurement, type Recipe } from '../../core'
 import { type Artefact, type ArtefactId, unmeasured } from '../../core/measure/artefacts'
 import { recipe } from '../../core/testing/recipes'
+import { escaped } from '../../host/markup'
 import { PLAIN_TARGET } from '../../session'
 import { methodLook } from '../common/looks'
 import { comparisonOption } from './charts'
-import { commandOf, escaped, type Report, type ReportClip, reportHtml, ribbonSvg, waveSvg } from './html'
+import { commandOf, type Report, type ReportClip, reportHtml, ribbonSvg, waveSvg } from './html'
 import { clipPart, targetText } from './parts'
 
 const figure = (id: ArtefactId, value: number, at: number[] = []): Artefact => ({

@@ -12,6 +12,7 @@ import {
 } from '../../../core'
 import {
   beatsOf,
+  beatsOfSection,
   deliveryOfSettings,
   depthOf,
   type ExportSettings,
@@ -21,6 +22,7 @@ import {
   partFacts,
   type RecipeFile,
   recipeFileOf,
+  type Session,
   type Source,
   slotOf,
   type Take,
@@ -207,10 +209,13 @@ async function mixDraft({ content, fields }: Item, { settings, today, signal, sh
   const tempo = arrangement.tempoLine
   const [first] = tempo
   const steady = tempo.length === 1 && first
+  const section = 'section' in content ? content.section : undefined
+  const span = section
+    ? spanOf(session, section, arrangement, hz)
+    : { from: 0, to: settings.length === 'bars' ? endOfBar(arrangement, frames, hz) : frames }
   const tags: SoundTags = settings.tags
-    ? { title: fields.source ?? 'mix', date: today, startFrame: 0, ...(steady && { bpm: first.bpm }) }
+    ? { title: fields.source ?? 'mix', date: today, startFrame: span.from, ...(steady && { bpm: first.bpm }) }
     : {}
-  const end = settings.length === 'bars' ? endOfBar(arrangement, frames, hz) : frames
   const plain = isPlain(delivery, 2) && settings.tailSeconds === 0
   const what =
     content.kind === 'click'
@@ -218,7 +223,7 @@ async function mixDraft({ content, fields }: Item, { settings, today, signal, sh
       : content.kind === 'row'
         ? { parts: true, clickGain: 0, rows: [content.row] }
         : { parts: true, clickGain: session.click.inMix ? gain : 0 }
-  const order = { from: 0, to: end, rate: hz, format: draftDepth(delivery, 2), dither: delivery.dither }
+  const order = { ...span, rate: hz, format: draftDepth(delivery, 2), dither: delivery.dither }
   const { blob, facts } = await writeMix(
     { arrangement, order: { ...order, ...(plain && { tags }) }, sounds, what },
     signal,
@@ -235,6 +240,18 @@ async function mixDraft({ content, fields }: Item, { settings, today, signal, sh
     clippedSamples: facts.clippedSamples,
     wantedFrames: lengthIn(facts.frames, hz, undefined, settings),
   }
+}
+
+/** Where a section lies in a mix, frames. */
+function spanOf(
+  session: Session,
+  section: Session['sections'][number],
+  { tempoLine }: Parameters<typeof layMix>[0],
+  rate: number,
+): { readonly from: number; readonly to: number } {
+  const { from, to } = beatsOfSection(session, section)
+  const { secondsAt } = openTempo(tempoLine)
+  return { from: Math.round(secondsAt(from) * rate), to: Math.round(secondsAt(to) * rate) }
 }
 
 /** The end of the bar in which a mix ends. */

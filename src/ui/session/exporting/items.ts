@@ -8,6 +8,7 @@ import {
   namesBy,
   type PickMark,
   recipeOf,
+  type Session,
   type Source,
   stemsOf,
   type Take,
@@ -18,13 +19,16 @@ import type { State } from '../state/store'
 
 /** What can be taken away: every variant, its layers, the timeline, picks and takes. */
 
+type Section = Session['sections'][number]
+
 const LAYERS = ['sines', 'attacks', 'noise'] as const
 type Layer = (typeof LAYERS)[number]
 
 export type Content =
   | { readonly kind: 'variant'; readonly source: Source; readonly variant: Variant; readonly layer?: Layer }
-  | { readonly kind: 'mix' | 'click' }
-  | { readonly kind: 'row'; readonly row: number }
+  /** of the timeline: all of it, or a section */
+  | { readonly kind: 'mix' | 'click'; readonly section?: Section }
+  | { readonly kind: 'row'; readonly row: number; readonly section?: Section }
   | { readonly kind: 'pick'; readonly source: Source; readonly pick: PickMark }
   | { readonly kind: 'take'; readonly take: Take }
 
@@ -83,6 +87,30 @@ const keyMoved = <Key extends { readonly root: number }>(key: Key, semitones: nu
   root: (((key.root + Math.round(semitones)) % 12) + 12) % 12,
 })
 
+/** The mix, its stems, all of one length, and the click: of the whole timeline, or of one section. */
+function timelineItems(session: Session, section?: Section): Item[] {
+  if (session.parts.length === 0) return []
+  const [prefix, of] = section ? [`section ${section.id} `, { section }] : ['', {}]
+  const named = (source: string, what = ''): Item['fields'] =>
+    section
+      ? { source: section.name || `bar ${section.bar}`, what: what ? `${source}-${what}` : source }
+      : { source, ...(what && { what }) }
+  const stems = stemsOf(session).map(({ row }): Item => {
+    const { id, name } = session.rows[row] ?? {}
+    return {
+      key: `${prefix}row ${id}`,
+      label: name ?? `Row ${row + 1}`,
+      fields: named(name ?? `row ${row + 1}`, 'stem'),
+      content: { kind: 'row', row, ...of },
+    }
+  })
+  return [
+    { key: `${prefix}mix`, label: 'The mix', fields: named('mix'), content: { kind: 'mix', ...of } },
+    ...stems,
+    { key: `${prefix}click`, label: 'The click', fields: named('click'), content: { kind: 'click', ...of } },
+  ]
+}
+
 /** All that can be taken from a session, in the order in which it is shown. */
 export function itemGroups(state: State): ItemGroup[] {
   const { present: session } = state.history
@@ -106,22 +134,14 @@ export function itemGroups(state: State): ItemGroup[] {
     )
     return [{ key: source.id, title: source.name, items: [...items, ...layers] }]
   })
-  const stems = stemsOf(session).map(
-    ({ row }): Item => ({
-      key: `row ${session.rows[row]?.id}`,
-      label: session.rows[row]?.name ?? `Row ${row + 1}`,
-      fields: { source: session.rows[row]?.name ?? `row ${row + 1}`, what: 'stem' },
-      content: { kind: 'row', row },
+  const timeline = timelineItems(session)
+  const sections = session.sections.map(
+    (section): ItemGroup => ({
+      key: `section ${section.id}`,
+      title: section.name || `Bar ${section.bar}`,
+      items: timelineItems(session, section),
     }),
   )
-  const timeline: Item[] =
-    session.parts.length === 0
-      ? []
-      : [
-          { key: 'mix', label: 'The mix', fields: { source: 'mix' }, content: { kind: 'mix' } },
-          ...stems,
-          { key: 'click', label: 'The click', fields: { source: 'click' }, content: { kind: 'click' } },
-        ]
   const picks = session.picks.flatMap((pick): Item[] => {
     const source = session.sources.find(({ id }) => id === pick.source)
     if (!source) return []
@@ -137,7 +157,7 @@ export function itemGroups(state: State): ItemGroup[] {
     }),
   )
   return [
-    ...(timeline.length > 0 ? [{ key: 'timeline', title: 'Timeline', items: timeline }] : []),
+    ...(timeline.length > 0 ? [{ key: 'timeline', title: 'Timeline', items: timeline }, ...sections] : []),
     ...groups,
     ...(picks.length > 0 ? [{ key: 'picks', title: 'Picks', items: picks }] : []),
     ...(takes.length > 0 ? [{ key: 'takes', title: 'Takes', items: takes }] : []),

@@ -8,8 +8,9 @@ export function keepOffline() {
   if (!import.meta.env.PROD || !('serviceWorker' in navigator)) return
   setTimeout(() => {
     void navigator.serviceWorker.register('/sw.js', { updateViaCache: 'none' }).then(
-      (registration) => {
-        registration.addEventListener('updatefound', () => {
+      // a browser that is told to have no such workers may give nothing
+      (registration?: ServiceWorkerRegistration) => {
+        registration?.addEventListener('updatefound', () => {
           const next = registration.installing
           next?.addEventListener('statechange', () => {
             if (next.state === 'installed' && navigator.serviceWorker.controller)
