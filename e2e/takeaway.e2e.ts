@@ -262,6 +262,7 @@ test('a section’s stem is that part of the whole stem, sample for sample; the 
 }) => {
   await openSession(page)
   await page.keyboard.press('o')
+  await page.getByRole('group', { name: 'Ebb' }).getByText('its mix, stems and click').click()
   for (const name of ['Timeline: Bell', 'Ebb: Bell']) await page.getByRole('checkbox', { name, exact: true }).check()
   const files = await filesFrom(page, 2, () => begin(page))
   const [whole, part] = await Promise.all(files.map(soundOf))

@@ -22,7 +22,19 @@ export function Names() {
   const { length: count } = ticked
   return (
     <div className="shrink-0 border-b border-rule px-5 pt-3 pb-3">
-      <h3 className="caption pb-1.5">Names</h3>
+      <div className="flex h-6 items-center pb-1.5">
+        <h3 className="caption">Names</h3>
+        {ticked.length === 1 && canSaveOver() && (
+          <button
+            type="button"
+            className="plain-button ml-auto !h-6 text-[12.5px]"
+            title="Choose a file that this is saved over, now and later: a program that is linked to it picks it up"
+            onClick={() => ticked[0] && void beginOver(ticked[0].item, ticked[0].name)}
+          >
+            <Link size={13} /> Save over a file
+          </button>
+        )}
+      </div>
       <div className="flex items-center gap-2">
         <input
           aria-label="Pattern of names"
@@ -79,19 +91,9 @@ export function Names() {
           onChange={(to) => setExport({ to })}
         />
         {settings.to === 'folder' && <FolderName />}
-        {ticked.length === 1 && canSaveOver() && (
-          <button
-            type="button"
-            className="plain-button ml-auto !h-7"
-            title="Choose a file that this is saved over, now and later: a program that is linked to it picks it up"
-            onClick={() => ticked[0] && void beginOver(ticked[0].item, ticked[0].name)}
-          >
-            <Link size={14} /> Save over a file
-          </button>
-        )}
         <button
           type="button"
-          className={`solid-button ${ticked.length === 1 && canSaveOver() ? '' : 'ml-auto'}`}
+          className="solid-button ml-auto"
           disabled={count === 0}
           title={`${count} ${count === 1 ? 'file' : 'files'}: ${settingsText(settings)}`}
           onClick={() => void exportTicked()}

@@ -38,6 +38,13 @@ function Group({ group }: { readonly group: ItemGroup }) {
   const main = group.items.filter((item) => !isLayer(item))
   const layers = group.items.filter(isLayer)
   const count = main.filter(({ key }) => ticked.includes(key)).length
+  const lines = (
+    <div className="mt-1 grid gap-0.5">
+      {main.map((item) => (
+        <Line key={item.key} item={item} of={group.title} on={ticked.includes(item.key)} />
+      ))}
+    </div>
+  )
   return (
     <fieldset className="border-t border-rule py-2 first:border-t-0">
       <legend className="sr-only">{group.title}</legend>
@@ -58,11 +65,15 @@ function Group({ group }: { readonly group: ItemGroup }) {
         />
         <span className="truncate font-[560]">{group.title}</span>
       </label>
-      <div className="mt-1 grid gap-0.5 pl-[22px]">
-        {main.map((item) => (
-          <Line key={item.key} item={item} of={group.title} on={ticked.includes(item.key)} />
-        ))}
-      </div>
+      {group.key.startsWith('section ') ? (
+        // sections hold the same rows again
+        <details open={count > 0} className="pl-[22px]">
+          <summary className="text-[12.5px] text-soft hover:text-text">its mix, stems and click</summary>
+          {lines}
+        </details>
+      ) : (
+        <div className="pl-[22px]">{lines}</div>
+      )}
       {group.key === 'timeline' && (
         <div className="mt-1 flex flex-wrap items-center gap-x-1 pl-[14px] text-[12.5px]">
           {TEXTS.map(([what, label, title]) => (

@@ -39,8 +39,18 @@ const KEYS: readonly (readonly [string, string])[] = [
 
 export function KeyList() {
   return (
-    <details className="group relative shrink-0 border-t border-rule">
-      <summary className="caption px-4 py-2.5 hover:text-text">Keys</summary>
+    <div className="relative shrink-0 border-t border-rule">
+      <details className="group">
+        <summary className="caption px-4 py-2.5 hover:text-text">Keys</summary>
+        <dl className="grid grid-cols-[62px_1fr] gap-y-1 px-4 pb-3 text-[12px]">
+          {KEYS.map(([key, what]) => (
+            <div key={key} className="contents">
+              <dt className="font-[620]">{key}</dt>
+              <dd className="text-soft">{what}</dd>
+            </div>
+          ))}
+        </dl>
+      </details>
       <a
         href="/guide/"
         target="_blank"
@@ -50,14 +60,6 @@ export function KeyList() {
       >
         Guide
       </a>
-      <dl className="grid grid-cols-[62px_1fr] gap-y-1 px-4 pb-3 text-[12px]">
-        {KEYS.map(([key, what]) => (
-          <div key={key} className="contents">
-            <dt className="font-[620]">{key}</dt>
-            <dd className="text-soft">{what}</dd>
-          </div>
-        ))}
-      </dl>
-    </details>
+    </div>
   )
 }
