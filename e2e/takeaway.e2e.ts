@@ -291,3 +291,48 @@ test('a section’s stem is that part of the whole stem, sample for sample; the 
   expect(midi.startsWith('MThd')).toBe(true)
   expect(midi).toContain('Ebb')
 })
+
+test('pads, and a sound over the keys, become an instrument: samples, each at its key, and the text that plays them', async ({
+  page,
+}) => {
+  await openSession(page)
+  await page.keyboard.press('o')
+  const instrument = async (button: string) => {
+    const waiting = page.waitForEvent('download')
+    await page.getByRole('button', { name: button, exact: true }).click()
+    const entries = unzipSync(await bytesOf(await waiting))
+    const name = Object.keys(entries).find((one) => one.endsWith('.sfz')) as string
+    const regions = new TextDecoder()
+      .decode(entries[name])
+      .split('\n')
+      .filter((line) => line.startsWith('<region>'))
+      .map((line) =>
+        Object.fromEntries([...line.matchAll(/(\w+)=(\S+)/g)].map(([, key, value]) => [key as string, value])),
+      )
+    for (const { sample = '' } of regions) {
+      const { audio } = await decodeFile(entries[sample] as Uint8Array, sample)
+      expect(audio.channels[0]?.some((value) => Math.abs(value) > 0.001)).toBe(true)
+    }
+    expect(Object.keys(entries)).toHaveLength(regions.length + 1)
+    return regions
+  }
+  const pads = await instrument('All pads as an instrument')
+  expect(pads.length).toBeGreaterThan(2)
+  expect(pads.map(({ lokey, hikey, pitch_keycenter }) => [lokey, hikey, pitch_keycenter])).toEqual(
+    pads.map((_, n) => [String(36 + n), String(36 + n), String(36 + n)]),
+  )
+  await page.keyboard.press('p')
+  await page.getByRole('tab', { name: 'Keys' }).click()
+  await page.getByRole('button', { name: 'Put what is on the strip over the keys' }).click()
+  await page.keyboard.press('o')
+  const keys = await instrument('As an instrument')
+  // no key is left out, and none is played twice
+  const played = keys.flatMap(({ lokey, hikey }) =>
+    Array.from({ length: Number(hikey) - Number(lokey) + 1 }, (_, n) => Number(lokey) + n),
+  )
+  expect(played).toEqual(Array.from({ length: played.length }, (_, n) => (played[0] as number) + n))
+  for (const { lokey, hikey, pitch_keycenter } of keys) {
+    expect(Number(pitch_keycenter)).toBeGreaterThanOrEqual(Number(lokey))
+    expect(Number(pitch_keycenter)).toBeLessThanOrEqual(Number(hikey))
+  }
+})

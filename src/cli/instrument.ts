@@ -14,7 +14,7 @@ import {
   soundSource,
   suggestMethod,
 } from '../core'
-import { type InstrumentZone, instrumentText, zonesOf } from '../session/instrumentText'
+import { type InstrumentZone, instrumentText, sampleName, zonesOf } from '../session/instrumentText'
 import { keyText, readRoot } from '../session/notesFile'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
@@ -71,7 +71,7 @@ export async function writeInstrument(words: readonly string[], terminal: Termin
   const zones: InstrumentZone[] = []
   for (const [n, zone] of keys.entries()) {
     const own: Recipe = { ...recipe, pitchSemitones: recipe.pitchSemitones + zone.key - root }
-    const file = `${SAMPLES}/${base}_${nameOf(zone.key)}.${containers[written.container].ending}`
+    const file = `${SAMPLES}/${base}_${sampleName(zone.key)}.${containers[written.container].ending}`
     // the root moves with the pitch: each file ends up at its own key
     const markers = { ...sound.markers, rootNote: zone.key - Math.round(own.pitchSemitones) }
     const quiet = {
@@ -107,10 +107,6 @@ export async function writeInstrument(words: readonly string[], terminal: Termin
 }
 
 const within = (semitones: number) => semitones >= PITCH_RANGE.min && semitones <= PITCH_RANGE.max
-
-/** `057_A3`; without the letters that some file systems take ill. */
-const nameOf = (key: number) =>
-  `${String(key).padStart(3, '0')}_${keyText(key).replace('♯', 's').replace('♭', 'b').replace('−', '-')}`
 
 function askedFrom(args: Arguments) {
   const key = (name: string) => {

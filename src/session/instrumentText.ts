@@ -1,3 +1,5 @@
+import { keyText } from './notesFile'
+
 /** A sample of an instrument, and the keys that play it. Keys are MIDI's, 69 = A at 440 Hz. */
 export interface InstrumentZone {
   /** relative to where the text lies */
@@ -73,3 +75,7 @@ export function zonesOf(
     high: n === keys.length - 1 ? last : Math.floor((key + (keys[n + 1] as number)) / 2),
   }))
 }
+
+/** What a sample at this key is called: `057_A3`; without the letters that some file systems take ill. */
+export const sampleName = (key: number): string =>
+  `${String(key).padStart(3, '0')}_${keyText(key).replace('♯', 's').replace('♭', 'b').replace('−', '-')}`

@@ -1,4 +1,6 @@
+import { Package } from 'lucide-react'
 import { methodById } from '../../core'
+import { exportInstrument } from '../session/exporting/instrumentFiles'
 import type { Item, ItemGroup } from '../session/exporting/items'
 import { saveTimelineText } from '../session/exporting/timelineTexts'
 import { useSession } from '../session/state/store'
@@ -19,6 +21,7 @@ export function What() {
         {groups.map((group) => (
           <Group key={group.key} group={group} />
         ))}
+        <OverKeys />
       </div>
     </section>
   )
@@ -89,6 +92,7 @@ function Group({ group }: { readonly group: ItemGroup }) {
           ))}
         </div>
       )}
+      {group.key === 'picks' && <InstrumentButton what="pads" label="All pads as an instrument" />}
       {layers.length > 0 && (
         <div className="mt-1 flex flex-wrap items-center gap-x-3 pl-[22px] text-[12.5px] text-soft">
           <span>
@@ -131,3 +135,28 @@ function Line({ item, of, on }: { readonly item: Item; readonly of: string; read
     </label>
   )
 }
+
+/** What lies over the keys becomes files only together. */
+function OverKeys() {
+  const name = useSession(
+    ({ history: { present } }) => present.sources.find(({ id }) => id === present.keys?.source)?.name,
+  )
+  if (name === undefined) return null
+  return (
+    <section aria-label="Over the keys" className="border-t border-rule py-2">
+      <p className="truncate font-[560]">{name}, over the keys</p>
+      <InstrumentButton what="keys" label="As an instrument" />
+    </section>
+  )
+}
+
+const InstrumentButton = ({ what, label }: { readonly what: 'pads' | 'keys'; readonly label: string }) => (
+  <button
+    type="button"
+    className="plain-button mt-0.5 !h-6 text-[12.5px]"
+    title="Samples and the open text by which samplers play them, as one zip"
+    onClick={() => void exportInstrument(what)}
+  >
+    <Package size={13} /> {label}
+  </button>
+)

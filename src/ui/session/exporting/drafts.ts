@@ -1,4 +1,5 @@
 import {
+  AppError,
   type Delivery,
   dbToAmplitude,
   draftDepth,
@@ -16,9 +17,7 @@ import {
   deliveryOfSettings,
   depthOf,
   type ExportSettings,
-  PAD_KEY,
   type PickMark,
-  padInstrument,
   partFacts,
   type RecipeFile,
   recipeFileOf,
@@ -28,6 +27,7 @@ import {
   type Take,
   timedFacts,
 } from '../../../session'
+import { knowSizes } from '../files/knowSizes'
 import { analysisOf } from '../know/analyses'
 import { renderTake } from '../play/takes'
 import { renderFile } from '../render/exports'
@@ -35,6 +35,7 @@ import { shelf } from '../state/engine'
 import { store } from '../state/store'
 import { gathered, writeMix } from '../timeline/mixExports'
 import { sizesOf, timelineOf } from '../timeline/mixing'
+import { padTake } from './instruments'
 import { type Item, recipeOfItem } from './items'
 
 /** What an item comes to before it is the wanted kind of file: a WAV file with its marks, and what is said of it. */
@@ -65,7 +66,7 @@ interface Making {
 export function makeDraft(item: Item, making: Making): Promise<Draft> {
   const { content } = item
   if (content.kind === 'variant') return variantDraft(item, making)
-  if (content.kind === 'pick') return takeDraft(pickTake(content.pick, content.source), content.source, making)
+  if (content.kind === 'pick') return padDraft(content.pick, content.source, making)
   if (content.kind === 'take') return takeDraft(content.take, undefined, making)
   return mixDraft(item, making)
 }
@@ -164,13 +165,11 @@ function lengthIn(frames: number, rate: number, seconds: number | undefined, { t
   return wanted === frames ? undefined : wanted
 }
 
-/** A pick is what its pad gives when it is struck and held to its end. */
-function pickTake(pick: PickMark, source: Source): Take {
-  const rate = Math.round(source.facts?.sampleRate ?? 48_000)
-  const { from = pick.from, to = pick.to } = padInstrument(source, pick) ?? pick
-  const length = Math.max(1, Math.round((to - from) * rate))
-  const notes = [{ pick: pick.id, key: PAD_KEY, velocity: 1, on: 0, off: length }]
-  return { id: pick.id, name: pick.name, rate, length, notes, hands: [] }
+async function padDraft(pick: PickMark, { id }: Source, making: Making): Promise<Draft> {
+  await knowSizes([id])
+  const source = store.getState().history.present.sources.find((one) => one.id === id)
+  if (!source) throw new AppError('storage/lost', { name: pick.name })
+  return takeDraft(padTake(pick, source), source, making)
 }
 
 async function takeDraft(

@@ -19,6 +19,7 @@ import { contentKey, KEYS_ID, type PickMark, type Take } from '../../../session'
 import { saveFile } from '../../common/saveFile'
 import { edit } from '../edits'
 import { bringIn } from '../files/arrivals'
+import { knowSizes } from '../files/knowSizes'
 import { playback } from '../hear/listening'
 import { analysisOf } from '../know/analyses'
 import { pool } from '../state/engine'
@@ -223,6 +224,11 @@ export async function renderTake(
     only,
   }: { readonly signal: AbortSignal; show(progress: number): void; readonly only?: readonly string[] },
 ): Promise<JobResults['take']> {
+  const sourcesOf = new Map(getState().history.present.picks.map(({ id, source }) => [id, source]))
+  await knowSizes([
+    ...take.notes.flatMap(({ pick }) => (pick === undefined ? [] : (sourcesOf.get(pick) ?? []))),
+    ...(take.keys ? [take.keys.source] : []),
+  ])
   const state = getState()
   const { present: session } = state.history
   const played = new Set(take.notes.map(({ pick }) => pick ?? KEYS_ID))
