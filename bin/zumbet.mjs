@@ -8,9 +8,18 @@ try {
   const sources = ['src/cli', 'src/core', 'src/host', 'src/session']
   front = pathToFileURL(await bundled('src/cli/front.ts', sources))
   // what reads sessions, or writes MIDI files, is loaded where it is asked for: the others would take twice as long
-  const entry = ['session', 'mix', 'tempo', 'groove', 'play', 'imprint', 'picks', 'batch', 'instrument', 'watch'].includes(
-    process.argv[2],
-  )
+  const entry = [
+    'session',
+    'mix',
+    'tempo',
+    'groove',
+    'play',
+    'imprint',
+    'picks',
+    'batch',
+    'instrument',
+    'watch',
+  ].includes(process.argv[2])
     ? 'src/cli/sessionEntry.ts'
     : 'src/cli/entry.ts'
   work = pathToFileURL(await bundled(entry, [...sources, 'package.json']))

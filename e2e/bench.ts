@@ -1,4 +1,5 @@
 import { readFileSync } from 'node:fs'
+import { AxeBuilder } from '@axe-core/playwright'
 import { type Download, expect, type Locator, type Page, test as plain } from '@playwright/test'
 import { type AudioBlock, readWav } from '../src/core'
 
@@ -227,3 +228,15 @@ export async function exportNow(page: Page, letter: string, format?: string) {
 export const truth = (): {
   sounds: { id: string; file: string; seconds: number; notes?: { start: number; end: number; hz: number }[] }[]
 } => JSON.parse(readFileSync('public/demo/truth.json', 'utf8'))
+
+/** What is shown is in nobody's way, by axe's rules, in either theme. */
+export async function expectOpenToAll(page: Page) {
+  for (let theme = 0; theme < 2; theme++) {
+    const { violations } = await new AxeBuilder({ page }).include('main').analyze()
+    expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html).join(' ')}`)).toEqual([])
+    await page
+      .getByRole('button', { name: /theme|Ink|Paper/ })
+      .first()
+      .click()
+  }
+}
