@@ -75,7 +75,8 @@ function wrongValue(name: string): unknown {
 export const teachWrongValues = (page: Page) => page.evaluate(`globalThis.wrongValue = ${wrongValue}`)
 
 /**
- * Put a wrong value into a row, and open the app on it. `wrong` is its name: not all that storage holds can be sent as JSON.
+ * Put a wrong value into a row, and open the app on it.
+ * `wrong` is its name: not all that storage holds can be sent as JSON.
  * The app is left first: what it still writes would go over the break.
  */
 export async function breakRow(page: Page, { table, key, path }: Change, wrong: string) {

@@ -31,7 +31,10 @@ export function tempoJson({ tempoLine, metre, firstBeat }: TempoFile): string {
   )}\n`
 }
 
-/** As a MIDI file: tempo, metre and marks, no notes. Ramps become eight steps to a beat, with ends where the line has them. */
+/**
+ * As a MIDI file: tempo, metre and marks, no notes.
+ * Ramps become eight steps to a beat, with ends where the line has them.
+ */
 export function tempoMidi({ tempoLine, metre, marks = [] }: TempoFile): Uint8Array<ArrayBuffer> {
   const { beatOfBar } = openMetre(metre)
   const tickOf = (beat: number) => Math.round(TICKS_PER_BEAT * beat)

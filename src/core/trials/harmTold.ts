@@ -10,7 +10,7 @@ import type { Task } from '../task'
 import { tellingSpan } from './excerpt'
 import { trialTask } from './trial'
 
-/** What was measured of a result: the kind of harm that stands out most, and all that is heard, in words. Plain data. */
+/** The kind of harm that stands out most in a result, and all that is heard, in words. Plain data. */
 export interface HarmTold {
   readonly verdict: string
   readonly worst?: string

@@ -184,11 +184,16 @@ async function make(run: BatchRun, file: BatchFile, signal: AbortSignal) {
       ...(came.harm && { harm: came.harm }),
     }
     await keep({ ...file, row: plainRow(row) }, made)
-    if (run.to === 'folder') await put(file.id, await folderIfOpen())
   } catch (error) {
     if (signal.aborted) return
     await keep({ ...file, row: { ...plainRow({ ...about, status: 'failed', doubts: [] }), error: errorText(error) } })
+    return
   }
+  // what a folder does not take is made all the same, and can be saved later
+  if (run.to === 'folder')
+    await folderIfOpen()
+      .then((folder) => put(file.id, folder), tell)
+      .catch(tell)
 }
 
 type Row = NonNullable<BatchFile['row']>

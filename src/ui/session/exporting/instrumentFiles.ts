@@ -10,7 +10,7 @@ import type { Item } from './items'
 import { zipPlace } from './places'
 import { enqueue } from './queue'
 
-/** Pads, or what lies over the keys, as one zip: a sample for each zone, and the open text by which samplers play them. */
+/** Pads, or what lies over the keys, as one zip: a sample for each zone, and the text by which samplers play them. */
 
 export async function exportInstrument(what: 'pads' | 'keys') {
   const { picks, keys } = store.getState().history.present

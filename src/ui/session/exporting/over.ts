@@ -162,16 +162,16 @@ export function endOver(key: string) {
 }
 
 /** What was last saved of each, as far as what is heard of it hangs on it. */
-const savedOf = new Map<string, string>()
+const savedOf = new Map<string, unknown>()
 let settling: ReturnType<typeof setTimeout> | undefined
 
-function contentOf(state: State, key: string): string | undefined {
+function contentOf(state: State, key: string): unknown {
   const item = itemOf(state, key)
   if (!item) return undefined
   const recipe = recipeOfItem(item.content)
   if (recipe) return JSON.stringify(recipe)
-  // a mix, a pick or a take hangs on much: every step may change it
-  return `${state.history.past.length} ${state.history.past.at(-1)?.label} ${state.history.future.length}`
+  // a mix, a pick or a take hangs on much: every change may be one of it
+  return state.history.present
 }
 
 /** After whatever changed: files that are saved at every change are, once it stays as it is for a moment. */
