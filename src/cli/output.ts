@@ -7,6 +7,7 @@ import {
   type Delivery,
   DITHERS,
   type Dither,
+  endingsOf,
   type Level,
   LOUDNESS_RANGE,
   RATE_RANGE,
@@ -125,9 +126,6 @@ export function checkPlainOutput(args: Arguments, output: string): Written {
   if (!/\.wav$/i.test(output)) throw new UsageError(`the result is a WAV file: "${output}" must end in .wav`)
   return outputFlags(args, 'wav')
 }
-
-const endingsOf = (container: Container): readonly string[] =>
-  container === 'opus' ? ['opus', 'ogg'] : [containers[container].ending]
 
 /** The same settled for a sound: as deep as it is, and at its rate or the next one that the format has. */
 export const deliveryOf = (

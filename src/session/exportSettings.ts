@@ -76,6 +76,18 @@ export const FIRST_EXPORT_OUTLOOK: ExportOutlook = {
   over: [],
 }
 
+/** What a kind of file cannot have gives way to what it can. */
+export function heldToKind(settings: ExportSettings): ExportSettings {
+  const { container, depth, rate, kbps } = settings
+  const { kbps: choices } = containers[container]
+  return {
+    ...settings,
+    ...(container === 'flac' && (depth === '32' || depth === '32f') && { depth: '24' as const }),
+    ...(rate !== 'source' && { rate: rateFor(container, rate) }),
+    kbps: choices ? (choices.choices.includes(kbps ?? 0) ? kbps : choices.usual) : undefined,
+  }
+}
+
 /** The delivery that settings come to for a sound. `own` is how deep and how loud that is. */
 export function deliveryOfSettings(
   { container, depth, rate, kbps, mono, level, lufs, ceilingDb, dither }: ExportSettings,

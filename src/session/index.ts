@@ -9,7 +9,7 @@ export {
   tempoLineOf,
   variantOf,
 } from './arrange'
-export { namesFor, resultNames } from './batch/names'
+export { resultNames } from './batch/names'
 export { type Aim, type BatchKey, type BatchWish, type FilePlan, planFile } from './batch/plan'
 export {
   type BatchFile,
@@ -45,6 +45,7 @@ export {
   type ExportSettings,
   exportSettingsSchema,
   FIRST_EXPORT,
+  heldToKind,
   NAME_FIELDS,
   type NameField,
   namesBy,

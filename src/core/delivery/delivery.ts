@@ -99,3 +99,13 @@ export const draftDepth = (delivery: Delivery, channelCount: number): SampleForm
   isPlain({ ...delivery, container: 'wav' }, channelCount) && containers[delivery.container].exact
     ? depthFor(delivery.container, delivery.depth)
     : '32f'
+
+/** Endings of names that files of a kind have, the usual one first. */
+export const endingsOf = (container: Container): readonly string[] =>
+  container === 'opus' ? ['opus', 'ogg'] : [containers[container].ending]
+
+/** The kind of file that a name says; undefined where its ending says none. */
+export const containerOf = (name: string): Container | undefined => {
+  const ending = name.replace(/^.*\./, '').toLowerCase()
+  return CONTAINERS.find((one) => endingsOf(one).includes(ending))
+}

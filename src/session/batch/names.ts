@@ -1,12 +1,11 @@
-import type { Container } from '../../core'
-import { containers } from '../../core'
+import { type Container, containers } from '../../core'
 
 /**
  * Names of results, with the folders that their files lay in: one for each, none twice. What differs in its ending
  * alone keeps it; what has one name from several folders is counted.
- * @param taken  names that are not free, in lower case.
  */
-export function resultNames(names: readonly string[], container: Container, taken = new Set<string>()): string[] {
+export function resultNames(names: readonly string[], container: Container): string[] {
+  const taken = new Set<string>()
   const { ending } = containers[container]
   return names.map((name) => {
     for (const free of namesFor(name, ending)) {
@@ -19,7 +18,7 @@ export function resultNames(names: readonly string[], container: Container, take
 }
 
 /** Names that a result may have, the wanted one first. */
-export function* namesFor(name: string, ending: string): Generator<string> {
+function* namesFor(name: string, ending: string): Generator<string> {
   const base = name.replace(/(?<=[^/\\])\.[^./\\]*$/, '')
   yield `${base}.${ending}`
   yield `${name}.${ending}`

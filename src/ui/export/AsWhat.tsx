@@ -1,7 +1,7 @@
 import { Bookmark, Trash2 } from 'lucide-react'
 import { useState } from 'react'
-import { CEILING_RANGE, CONTAINERS, type Container, containers, DITHERS, LOUDNESS_RANGE, rateFor } from '../../core'
-import { type ExportSettings, FIRST_EXPORT } from '../../session'
+import { CEILING_RANGE, CONTAINERS, type Container, containers, DITHERS, LOUDNESS_RANGE } from '../../core'
+import { type ExportSettings, FIRST_EXPORT, heldToKind } from '../../session'
 import { rateText } from '../common/formats'
 import { Choice } from '../fields/Choice'
 import { NumberField } from '../fields/NumberField'
@@ -14,17 +14,8 @@ import { Row, Rule, Tick } from './Row'
 export function setExport(next: Partial<ExportSettings>) {
   setOutlook(({ exporting }) => {
     const wanted = { ...exporting.settings, ...next }
-    return { exporting: { ...exporting, settings: { ...wanted, ...heldTo(wanted) } } }
+    return { exporting: { ...exporting, settings: heldToKind(wanted) } }
   })
-}
-
-function heldTo({ container, depth, rate, kbps }: ExportSettings): Partial<ExportSettings> {
-  const { kbps: choices } = containers[container]
-  return {
-    ...(container === 'flac' && (depth === '32' || depth === '32f') && { depth: '24' as const }),
-    ...(rate !== 'source' && { rate: rateFor(container, rate) }),
-    kbps: choices ? (choices.choices.includes(kbps ?? 0) ? kbps : choices.usual) : undefined,
-  }
 }
 
 const DEPTHS: readonly [ExportSettings['depth'], string][] = [

@@ -190,10 +190,11 @@ async function make(run: BatchRun, file: BatchFile, signal: AbortSignal) {
     return
   }
   // what a folder does not take is made all the same, and can be saved later
-  if (run.to === 'folder')
-    await folderIfOpen()
-      .then((folder) => put(file.id, folder), tell)
-      .catch(tell)
+  try {
+    if (run.to === 'folder') await put(file.id, await folderIfOpen())
+  } catch (error) {
+    tell(error)
+  }
 }
 
 type Row = NonNullable<BatchFile['row']>

@@ -1,11 +1,12 @@
-import { AppError, CONTAINERS, containers } from '../../../core'
-import type { ExportSettings, Over } from '../../../session'
+import { AppError, CONTAINERS, containerOf, containers } from '../../../core'
+import { heldToKind, type Over } from '../../../session'
 import { mayChange } from '../state/access'
 import { places } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { setOutlook } from '../state/outlook'
 import { type State, store } from '../state/store'
 import { type Item, itemGroups, recipeOfItem } from './items'
+import { type FileHandle, mayWrite, writeWhole } from './places'
 import { enqueue, giveWay } from './queue'
 
 /**
@@ -13,10 +14,6 @@ import { enqueue, giveWay } from './queue'
  * beside the file, and swaps it in when all is written.
  */
 
-type FileHandle = FileSystemFileHandle & {
-  queryPermission?(how: { mode: 'readwrite' }): Promise<PermissionState>
-  requestPermission?(how: { mode: 'readwrite' }): Promise<PermissionState>
-}
 declare global {
   interface Window {
     showSaveFilePicker?(how: {
@@ -65,7 +62,7 @@ export async function beginOver(item: Item, suggested: string) {
     const over: Over = {
       key: item.key,
       name: handle.name,
-      settings: { ...settings, ...kindOf(handle.name), recipe: false },
+      settings: heldToKind({ ...settings, container: containerOf(handle.name) ?? settings.container, recipe: false }),
       again: false,
       // the picker has asked whether it may be written over
       knownAt: (await handle.getFile()).lastModified,
@@ -77,15 +74,6 @@ export async function beginOver(item: Item, suggested: string) {
   } catch (error) {
     if ((error as Error)?.name !== 'AbortError') tell(error)
   }
-}
-
-/** What a file of this name is, where its ending says so. */
-function kindOf(name: string): Partial<ExportSettings> {
-  const ending = name.replace(/^.*\./, '').toLowerCase()
-  const container = CONTAINERS.find((one) => containers[one].ending === ending)
-  if (!container) return {}
-  const { kbps } = containers[container]
-  return { container, ...(kbps ? { kbps: kbps.usual } : {}), ...(container === 'flac' && { depth: 'source' }) }
 }
 
 async function handleOf(key: string): Promise<FileHandle | undefined> {
@@ -111,7 +99,9 @@ export function saveOver(key: string) {
     name: `over ${over.name}`,
     async write(blob) {
       const handle = await handleOf(key)
-      if (!handle || !(await isOpen(handle))) throw new AppError('file/shut', { file: over.name })
+      // without somebody's press of a key a browser may refuse to ask
+      const leave = handle && (await mayWrite(handle).catch(() => 'denied'))
+      if (!handle || leave !== 'granted') throw new AppError('file/shut', { file: over.name })
       const now = getState().outlook.exporting.over.find((one) => one.key === key)
       const { lastModified } = await handle.getFile()
       if (!wasTold && lastModified > (now?.knownAt ?? Number.POSITIVE_INFINITY)) {
@@ -119,30 +109,15 @@ export function saveOver(key: string) {
         change(key, { again: false })
         throw new AppError('file/newer', { file: over.name })
       }
-      await writeWhole(handle, blob)
+      try {
+        await writeWhole(handle, blob)
+      } catch (error) {
+        throw new AppError('file/unwritable', { file: over.name, why: (error as Error)?.message ?? '' }, error)
+      }
       change(key, { knownAt: (await handle.getFile()).lastModified })
     },
   })
   if (line !== undefined) lines.set(key, line)
-}
-
-async function isOpen(handle: FileHandle): Promise<boolean> {
-  const how = { mode: 'readwrite' } as const
-  const now = (await handle.queryPermission?.(how)) ?? 'granted'
-  if (now !== 'prompt') return now === 'granted'
-  // without somebody's press of a key nobody is asked
-  return (await handle.requestPermission?.(how).catch(() => 'denied')) === 'granted'
-}
-
-async function writeWhole(handle: FileHandle, blob: Blob) {
-  const stream = await handle.createWritable()
-  try {
-    await stream.write(blob)
-    await stream.close()
-  } catch (error) {
-    await stream.abort().catch(() => undefined)
-    throw new AppError('file/unwritable', { file: handle.name, why: (error as Error)?.message ?? '' }, error)
-  }
 }
 
 /** Save it again at every change, or no more. */

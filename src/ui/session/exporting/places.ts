@@ -17,11 +17,13 @@ interface SavedFile {
   readonly blob: Blob
 }
 
-/** What of a folder's handle the types of a page lack. */
-export type Folder = FileSystemDirectoryHandle & {
+/** What of a handle the types of a page lack. */
+interface Asking {
   queryPermission?(how: { mode: 'readwrite' }): Promise<PermissionState>
   requestPermission?(how: { mode: 'readwrite' }): Promise<PermissionState>
 }
+export type Folder = FileSystemDirectoryHandle & Asking
+export type FileHandle = FileSystemFileHandle & Asking
 declare global {
   interface Window {
     showDirectoryPicker?(how: { mode: 'readwrite'; id?: string; startIn?: FileSystemHandle }): Promise<Folder>
@@ -68,10 +70,11 @@ export async function folderNow({ ask = true } = {}): Promise<Folder | undefined
   return folder && (await mayWrite(folder)) === 'granted' ? folder : pickFolder()
 }
 
-export async function mayWrite(folder: Folder, { ask = true } = {}): Promise<PermissionState> {
+/** Whether a folder or a file may be written to; its user is asked where that is not known yet. */
+export async function mayWrite(place: Folder | FileHandle, { ask = true } = {}): Promise<PermissionState> {
   const how = { mode: 'readwrite' } as const
-  const now = (await folder.queryPermission?.(how)) ?? 'granted'
-  return now === 'prompt' && ask ? ((await folder.requestPermission?.(how)) ?? 'granted') : now
+  const now = (await place.queryPermission?.(how)) ?? 'granted'
+  return now === 'prompt' && ask ? ((await place.requestPermission?.(how)) ?? 'granted') : now
 }
 
 /** The folder in a folder that a path leads to, made where it is not there; and the name at its end. */
@@ -100,23 +103,27 @@ export async function freeName(folder: FileSystemDirectoryHandle, path: string):
   }
 }
 
+/** All of a file anew: the browser writes beside it, and swaps it in when it is closed. */
+export async function writeWhole(handle: FileSystemFileHandle, blob: Blob) {
+  const stream = await handle.createWritable()
+  try {
+    await stream.write(blob)
+    await stream.close()
+  } catch (error) {
+    await stream.abort().catch(() => undefined)
+    throw error
+  }
+}
+
 /**
- * A file, written whole: the browser writes beside it, and swaps it in when it is closed. Its name may lead through
- * folders.
+ * A file, written whole. Its name may lead through folders.
  * @throws {AppError} `folder/unwritable`
  */
 export async function writeInto(folder: FileSystemDirectoryHandle, { name: path, blob }: SavedFile) {
   try {
     const { within, name } = await placeIn(folder, path)
     const handle = await within.getFileHandle(name, { create: true })
-    const stream = await handle.createWritable()
-    try {
-      await stream.write(blob)
-      await stream.close()
-    } catch (error) {
-      await stream.abort().catch(() => undefined)
-      throw error
-    }
+    await writeWhole(handle, blob)
   } catch (error) {
     throw new AppError(
       'folder/unwritable',
