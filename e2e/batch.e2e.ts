@@ -169,6 +169,20 @@ test('a folder takes the files in folders as they lay in, and nothing that lies 
   await make(page, 4).click()
   await expect(status(page, 'The batch')).toContainText('all 4 done')
   await expect.poll(async () => Object.keys(await lying())).toContain('crate/buoy 2.flac')
+  // a folder that takes no more loses nothing: what was made is there to be saved elsewhere
+  await page.getByRole('button', { name: 'New batch' }).click()
+  await page.evaluate(() => {
+    FileSystemFileHandle.prototype.createWritable = async () => {
+      throw new DOMException('The disk was taken out.', 'NotFoundError')
+    }
+  })
+  await make(page, 4).click()
+  await expect(status(page, 'The batch')).toContainText('all 4 done')
+  await expect(status(page, 'The batch')).toContainText('4 not saved yet')
+  await expect(page.getByText('The disk was taken out').first()).toBeVisible()
+  const zip = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'One zip' }).click()
+  expect((await filesIn(await zip)).files.size).toBe(4)
 })
 
 test('nothing of a batch is in the way of anyone, by axe’s rules, in either theme', async ({ page }) => {

@@ -3,7 +3,6 @@ import { basename } from 'node:path'
 import {
   type Analysis,
   AppError,
-  analyseTask,
   type Delivery,
   dbToAmplitude,
   type ExportFacts,
@@ -16,18 +15,17 @@ import {
   knowledgeOf,
   knowRhythm,
   knowTones,
-  methods,
+  leastHarmTask,
   planExportTask,
   type Recipe,
   type Rhythm,
   type SoundSource,
   soundSource,
-  tryMethodsTask,
 } from '../core'
 import type { Said } from '../host/encode/delivering'
 import { errorText } from '../host/errorText'
 import { type BatchWish, planFile } from '../session/batch/plan'
-import type { BatchRow } from '../session/batch/summary'
+import type { BatchRow } from '../session/batch/settings'
 import { deliverDraft } from './deliver'
 import { type OpenSound, readSound, sourceOf, writeAll } from './files'
 import { deliveryFor, type Written } from './output'
@@ -83,16 +81,9 @@ function recipeFor(order: BatchOrder, source: SoundSource, taggedBpm: number | u
   )
   const { stretch, semitones: pitchSemitones, methodId = order.recipe.methodId } = plan
   const recipe = { ...order.recipe, stretch, pitchSemitones, methodId }
-  const advised = order.advised && !(stretch === 1 && pitchSemitones === 0)
-  return { recipe: advised ? bestOf(source, recipe, rhythm) : recipe, known, rhythm, plan }
-}
-
-/** The same by the method that does the least harm to this sound. */
-function bestOf(source: SoundSource, recipe: Recipe, rhythm: Rhythm | undefined): Recipe {
-  const known = finish(analyseTask(source, ['attacks', 'pitch'], rhythm && { attacks: rhythm.attacks }))
-  const recipes = methods.filter((one) => !one.tiesPitchToSpeed).map(({ id: methodId }) => ({ ...recipe, methodId }))
-  const [best] = finish(tryMethodsTask(source, recipes, known))
-  return { ...recipe, methodId: best?.methodId ?? recipe.methodId }
+  const attacks = rhythm && { attacks: rhythm.attacks }
+  const least = order.advised ? finish(leastHarmTask(source, recipe, attacks ?? {})).recipe : recipe
+  return { recipe: least, known, rhythm, plan }
 }
 
 /** Make one file. What fails says so, and loses none of the others. */

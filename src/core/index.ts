@@ -273,4 +273,4 @@ export {
 } from './trials/sweep'
 export { sweepCsv, sweepData } from './trials/sweepTable'
 export { measureSpan, type ReadPart, renderSpan, type Trial, trialTask, withoutPlaces } from './trials/trial'
-export { tryMethodsTask } from './trials/tryMethods'
+export { leastHarmTask, tryMethodsTask } from './trials/tryMethods'

@@ -32,7 +32,7 @@ async function folderOf(name: string) {
  * Open a place to write to, for whoever is in a worker: a file of this folder; memory without one, or where this browser has no such
  * disk, as in a private window. `write` throws {AppError} `storage/full` when there is no room left.
  */
-export const openScratch = async (folder: string | undefined): Promise<Scratch> =>
+const openScratch = async (folder: string | undefined): Promise<Scratch> =>
   (folder !== undefined && (await openFile(folder))) || inBlobs()
 
 /** What work writes, and what else comes of it; nothing stays of work that fails. */

@@ -13,6 +13,7 @@ export { resultNames } from './batch/names'
 export { type Aim, type BatchKey, type BatchWish, type FilePlan, planFile } from './batch/plan'
 export {
   type BatchFile,
+  type BatchRow,
   type BatchRun,
   type BatchSettings,
   BPM_RANGE,
@@ -25,7 +26,7 @@ export {
   SEMITONE_RANGE,
   wishOf,
 } from './batch/settings'
-export { type BatchRow, summaryOf, worstFirst } from './batch/summary'
+export { summaryOf, worstFirst } from './batch/summary'
 export { contentKey, partKey } from './contentKey'
 export {
   firstFilm,

@@ -1,5 +1,6 @@
-import type { Analysis } from '../analysis/analysis'
+import { type Analysis, analyseTask } from '../analysis/analysis'
 import type { SoundSource } from '../audio/soundSource'
+import { methods } from '../methods/registry'
 import { planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
 import type { Progress, Task } from '../task'
@@ -26,6 +27,25 @@ export function* tryMethodsTask(source: SoundSource, recipes: readonly Recipe[],
     tried.push({ methodId: recipe.methodId, trial })
   }
   return rankTrials(tried)
+}
+
+/**
+ * The recipe by the method that does least harm to this sound, of those that leave pitch and speed apart. One that
+ * changes nothing stays as it is.
+ * @param known  what is known of the source already.
+ * @returns what was found out on the way along with it.
+ */
+export function* leastHarmTask(
+  source: SoundSource,
+  recipe: Recipe,
+  known: Analysis,
+): Task<{ readonly recipe: Recipe; readonly known: Analysis }> {
+  if (recipe.stretch === 1 && recipe.pitchSemitones === 0) return { recipe, known }
+  const all = yield* analyseTask(source, ['attacks', 'pitch'], known)
+  const candidates = methods.filter(({ tiesPitchToSpeed }) => !tiesPitchToSpeed)
+  const recipes = candidates.map(({ id: methodId }) => ({ ...recipe, methodId }))
+  const [best] = yield* tryMethodsTask(source, recipes, all)
+  return { recipe: { ...recipe, methodId: best?.methodId ?? recipe.methodId }, known: all }
 }
 
 /** A task as one of so many equal ones, by its progress. */

@@ -1,7 +1,6 @@
 /** One file of a batch: read, made, put into a file, measured. */
 
 import {
-  type Analysis,
   analyseTask,
   containers,
   dbToAmplitude,
@@ -9,12 +8,9 @@ import {
   exportTask,
   harmTask,
   isPlain,
-  methods,
+  leastHarmTask,
   NO_MARKERS,
   needsOf,
-  type Recipe,
-  type SoundSource,
-  tryMethodsTask,
 } from '../../core'
 import { openDelivery } from '../../host/encode/delivering'
 import { runTask } from '../../host/runTask'
@@ -31,7 +27,11 @@ export async function batchFile(
 ): Promise<BatchMade> {
   const { sound, depth, markers } = await readSound(blob, file)
   const source = openSound(sound)
-  const { recipe, known } = await chosen(source, job.recipe, advised, { attacks: job.attacks }, options)
+  const first = { recipe: job.recipe, known: { attacks: job.attacks } }
+  const { recipe, ...found } = advised
+    ? await runTask(leastHarmTask(source, first.recipe, first.known), options)
+    : first
+  const known = await runTask(analyseTask(source, needsOf(recipe), found.known), options)
   const delivery = deliveryOfSettings(settings, sound.sampleRate, {
     depth: depthOf('source', depth && { depth }),
     lufs: job.loudness,
@@ -82,16 +82,4 @@ export async function batchFile(
     ...(level && Number.isFinite(level.lufs) && { lufs: level.lufs }),
     ...harm,
   }
-}
-
-/** The recipe, by the method that harms this sound least where that is asked for, and what it needs to know. */
-async function chosen(source: SoundSource, recipe: Recipe, advised: boolean, known: Analysis, options: Options) {
-  const changes = recipe.stretch !== 1 || recipe.pitchSemitones !== 0
-  if (advised && changes) {
-    const all = await runTask(analyseTask(source, ['attacks', 'pitch'], known), options)
-    const recipes = methods.filter((one) => !one.tiesPitchToSpeed).map(({ id: methodId }) => ({ ...recipe, methodId }))
-    const [best] = await runTask(tryMethodsTask(source, recipes, all), options)
-    return { recipe: { ...recipe, methodId: best?.methodId ?? recipe.methodId }, known: all }
-  }
-  return { recipe, known: await runTask(analyseTask(source, needsOf(recipe), known), options) }
 }

@@ -3,7 +3,7 @@
 import { clickVoice, layMix, mixTask, mixVoice, openPart, overVoice, type Voice, withRunUp } from '../../core'
 import { runTask } from '../../host/runTask'
 import type { Job, JobResults } from '../jobProtocol'
-import { openScratch } from '../scratch'
+import { inScratch } from '../scratch'
 import { openSound } from '../sound'
 import type { JobOptions as Options } from './options'
 
@@ -11,8 +11,7 @@ export async function mix(
   { arrangement, order, sounds, what, folder }: Extract<Job, { kind: 'mix' }>,
   options: Options,
 ): Promise<JobResults['mix']> {
-  const scratch = await openScratch(folder)
-  try {
+  return inScratch(folder, async (write) => {
     const opened = new Map(Object.entries(sounds).map(([id, { sound }]) => [id, openSound(sound)]))
     const laid = layMix(arrangement, (id) => opened.get(id), order.rate)
     const parts = mixVoice(
@@ -28,12 +27,8 @@ export async function mix(
     const voice = what.parts ? parts : silent
     const click = what.clickGain > 0 ? clickVoice(arrangement, order.rate, what.clickGain) : undefined
     const heard = click ? overVoice(voice, click) : voice
-    const facts = await runTask(mixTask(heard, order, scratch.write), options)
-    return { blob: await scratch.finish(), facts }
-  } catch (error) {
-    await scratch.discard()
-    throw error
-  }
+    return runTask(mixTask(heard, order, write), options)
+  })
 }
 
 const silent: Voice = {

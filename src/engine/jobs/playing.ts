@@ -29,7 +29,7 @@ import {
 } from '../../core'
 import { runTask } from '../../host/runTask'
 import type { Job, JobResults } from '../jobProtocol'
-import { openScratch } from '../scratch'
+import { inScratch } from '../scratch'
 import { sharedSamples } from '../sharedMemory'
 import { openSound, soundInMemory } from '../sound'
 import type { JobOptions as Options } from './options'
@@ -117,14 +117,13 @@ export async function take(
   { sounds, instruments, notes, holds, only, order, folder }: Extract<Job, { kind: 'take' }>,
   options: Options,
 ): Promise<JobResults['take']> {
-  const scratch = await openScratch(folder)
-  try {
+  const { blob, facts: frames } = await inScratch(folder, async (write) => {
     const ready = new Map<string, ReadyInstrument>()
     for (const { order: own, sound } of instruments) {
       const given = sounds[sound]
       if (given) ready.set(own.id, finish(readyInstrument(openSound(given.sound), own, given.analysis)))
     }
-    const { voice, frames } = playedVoice(notes, ready, order.rate, {
+    const { voice, frames: played } = playedVoice(notes, ready, order.rate, {
       ...(only && { only: new Set(only) }),
       holds: holds.flatMap(({ sound, shaping, ...hold }) => {
         const given = sounds[sound]
@@ -134,15 +133,13 @@ export async function take(
         return [{ ...hold, audio: shapedFor({ audio, analysis: given.analysis }, shaping).audio }]
       }),
     })
-    const to = Math.max(order.to, frames)
-    const writer = createMixWriter({ ...order, to }, scratch.write)
+    const to = Math.max(order.to, played)
+    const writer = createMixWriter({ ...order, to }, write)
     await runTask(readTask(voice, 2, { from: 0, to }, writer.add), options)
     writer.finish()
-    return { blob: await scratch.finish(), frames: to }
-  } catch (error) {
-    await scratch.discard()
-    throw error
-  }
+    return to
+  })
+  return { blob, frames }
 }
 
 /** One sound shaped by another, as a file. */
@@ -150,8 +147,7 @@ export async function imprint(
   { body, rhythm, by, folder }: Extract<Job, { kind: 'imprint' }>,
   options: Options,
 ): Promise<JobResults['imprint']> {
-  const scratch = await openScratch(folder)
-  try {
+  const { blob } = await inScratch(folder, async (write) => {
     const sides = [body, rhythm].map(({ sound, recipe, analysis }): Side => {
       const source = openSound(sound)
       if (!recipe) return sideOf(source)
@@ -169,17 +165,14 @@ export async function imprint(
       dither: 'none',
       seed: 1,
     })
-    scratch.write(writer.header as Uint8Array<ArrayBuffer>)
+    write(writer.header as Uint8Array<ArrayBuffer>)
     await runTask(
       imprintTask(...sides, by, (block, count) => {
-        scratch.write(writer.encode(block, count) as Uint8Array<ArrayBuffer>)
+        write(writer.encode(block, count) as Uint8Array<ArrayBuffer>)
       }),
       options,
     )
-    scratch.write(writer.footer as Uint8Array<ArrayBuffer>)
-    return { blob: await scratch.finish() }
-  } catch (error) {
-    await scratch.discard()
-    throw error
-  }
+    write(writer.footer as Uint8Array<ArrayBuffer>)
+  })
+  return { blob }
 }

@@ -2,8 +2,8 @@ import { describe, expect, it } from 'vitest'
 import { AppError } from '../../core'
 import { resultNames } from './names'
 import { type BatchWish, type FileKnown, planFile } from './plan'
-import { FIRST_BATCH, readBatchFile, readBatchRun, wishOf } from './settings'
-import { type BatchRow, summaryOf } from './summary'
+import { type BatchRow, FIRST_BATCH, readBatchFile, readBatchRun, wishOf } from './settings'
+import { summaryOf } from './summary'
 
 const size = { frames: 48_000 * 4, sampleRate: 48_000 }
 const known = (part: {

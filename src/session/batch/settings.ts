@@ -89,10 +89,12 @@ const harmSchema = z.object({
   atSeconds: figure.optional(),
 })
 
+/** What came of a file: a row of the summary. */
 const rowSchema = z.object({
   file: text,
   output: text,
   status: z.enum(['done', 'failed']),
+  /** why it failed */
   error: text.optional(),
   material: text.optional(),
   bpm: figure.optional(),
@@ -100,7 +102,9 @@ const rowSchema = z.object({
   stretch: figure.optional(),
   semitones: figure.optional(),
   method: text.optional(),
+  /** how natural it should sound, by its material */
   reading: text.optional(),
+  /** what may not hold */
   doubts: z.array(text),
   sourceSeconds: figure.optional(),
   seconds: figure.optional(),
@@ -108,6 +112,7 @@ const rowSchema = z.object({
   bytes: figure.optional(),
   peak: figure.optional(),
   clippedSamples: figure.optional(),
+  /** where it was brought to a level */
   lufs: figure.optional(),
   harm: harmSchema.optional(),
 })
@@ -131,6 +136,7 @@ const fileSchema = z.object({
   saved: text.optional(),
 })
 export type BatchFile = z.infer<typeof fileSchema>
+export type BatchRow = z.infer<typeof rowSchema>
 
 export const readBatchRun = (raw: unknown): BatchRun | undefined => runSchema.safeParse(raw).data
 export const readBatchFile = (raw: unknown): BatchFile | undefined => fileSchema.safeParse(raw).data

@@ -1,33 +1,5 @@
 import papaparse from 'papaparse'
-import type { HarmTold } from '../../core'
-
-/** What came of a file: a row of the summary. Plain data. */
-export interface BatchRow {
-  readonly file: string
-  readonly output: string
-  readonly status: 'done' | 'failed'
-  /** why it failed */
-  readonly error?: string
-  readonly material?: string
-  readonly bpm?: number
-  readonly key?: string
-  readonly stretch?: number
-  readonly semitones?: number
-  readonly method?: string
-  /** how natural it should sound, by its material */
-  readonly reading?: string
-  /** what may not hold */
-  readonly doubts: readonly string[]
-  readonly sourceSeconds?: number
-  readonly seconds?: number
-  readonly rate?: number
-  readonly bytes?: number
-  readonly peak?: number
-  readonly clippedSamples?: number
-  /** where it was brought to a level */
-  readonly lufs?: number
-  readonly harm?: HarmTold
-}
+import type { BatchRow } from './settings'
 
 const STRAIN = ['natural', 'slightly', 'clearly'] as const
 const strainOf = ({ status, reading = 'natural' }: BatchRow) =>

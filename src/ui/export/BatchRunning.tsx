@@ -15,7 +15,7 @@ import {
 } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { methodById } from '../../core'
-import { type BatchFile, type BatchRow, worstFirst } from '../../session'
+import { type BatchFile, worstFirst } from '../../session'
 import { IconButton } from '../common/IconButton'
 import { saveFile } from '../common/saveFile'
 import {
@@ -137,9 +137,9 @@ const share = (making: BatchState['making']) => Object.values(making).reduce((su
 
 /** What is being made, and what is not yet, comes after what was. */
 function inOrder(files: readonly BatchFile[]): readonly BatchFile[] {
-  const done = files.filter(({ row }) => row)
+  const done = files.flatMap((file) => (file.row ? [{ file, row: file.row }] : []))
   const others = files.filter(({ row }) => !row)
-  return [...done.sort((a, b) => worstFirst(a.row as BatchRow, b.row as BatchRow)), ...others]
+  return [...done.sort((a, b) => worstFirst(a.row, b.row)).map(({ file }) => file), ...others]
 }
 
 function hearMade({ id, output, row }: BatchFile) {

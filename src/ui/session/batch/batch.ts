@@ -183,10 +183,10 @@ async function make(run: BatchRun, file: BatchFile, signal: AbortSignal) {
       ...(came.lufs !== undefined && { lufs: came.lufs }),
       ...(came.harm && { harm: came.harm }),
     }
-    await keep({ ...file, row: plainRow(row) }, made)
+    await keep({ ...file, row }, made)
   } catch (error) {
     if (signal.aborted) return
-    await keep({ ...file, row: { ...plainRow({ ...about, status: 'failed', doubts: [] }), error: errorText(error) } })
+    await keep({ ...file, row: { ...about, status: 'failed', error: errorText(error), doubts: [] } })
     return
   }
   // what a folder does not take is made all the same, and can be saved later
@@ -196,9 +196,6 @@ async function make(run: BatchRun, file: BatchFile, signal: AbortSignal) {
     tell(error)
   }
 }
-
-type Row = NonNullable<BatchFile['row']>
-const plainRow = (row: BatchRow) => JSON.parse(JSON.stringify(row)) as Row
 
 const tagsOf = ({ path }: BatchFile, { bpm }: BatchRun): SoundTags => ({
   title: nameOf(path).replace(/\.[^.]+$/, ''),
@@ -275,7 +272,7 @@ export async function saveBatchAsZip() {
 }
 
 const summaryBlob = ({ files }: BatchState) =>
-  new Blob([summaryOf(files.flatMap(({ row }) => (row ? [row as BatchRow] : [])))], { type: 'text/csv' })
+  new Blob([summaryOf(files.flatMap(({ row }) => (row ? [row] : [])))], { type: 'text/csv' })
 
 export function saveSummary() {
   const { batch } = getState()
