@@ -40,6 +40,10 @@ export async function openCall(page: Page) {
   await openSession(page)
   await page.getByLabel('Sound files').setInputFiles(CALL.file)
   await choose(page, 'gull')
+  // its kind, once known, chooses the lanes
+  await expect(
+    page.getByRole('group', { name: 'What is known' }).getByRole('button', { name: 'Attacks' }),
+  ).toBeVisible()
 }
 
 export async function choose(page: Page, source: string) {

@@ -2,6 +2,7 @@ import { execFileSync } from 'node:child_process'
 import { mkdtempSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { readWav } from '../src/core'
 import { cents, fitTone } from '../src/core/testing/tone'
 import {
   CALL,
@@ -167,7 +168,7 @@ test('the page stays free while three variants are rendered', async ({ page }, i
       for (const entry of list.getEntries()) seen.push(entry.duration)
     }).observe({ type: 'longtask' })
   })
-  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2')
+  await type(page.getByRole('spinbutton', { name: 'Stretch', exact: true }), '2')
   await drawn(page)
   const tasks = await page.evaluate(() => (globalThis as unknown as { longTasks: number[] }).longTasks)
   const worst = tasks.length > 0 ? Math.max(...tasks) : 0
@@ -179,4 +180,45 @@ test('the page stays free while three variants are rendered', async ({ page }, i
   // rendering 28 s by three methods takes seconds: had it run here, one task would have shown it
   expect(worst).toBeLessThan(1000)
   await choose(page, 'Gull')
+})
+
+test('cues, a loop and a root that are set by hand lie in the file, where the length has brought them, and come back with it', async ({
+  page,
+}) => {
+  await openCall(page)
+  const known = page.getByRole('group', { name: 'What is known' })
+  await page.keyboard.press('Shift+ArrowRight')
+  await page.keyboard.press('m')
+  const cues = page.getByRole('group', { name: 'Cues', exact: true })
+  const flag = cues.getByRole('button')
+  await expect(flag).toHaveCount(1)
+  // a flag is moved by keys, each press by a thousandth
+  await flag.focus()
+  await page.keyboard.press('ArrowRight')
+  const placeOf = async (text: string | null) => Number(/at ([\d.]+) s/.exec(text ?? '')?.[1])
+  const at = await placeOf(await flag.getAttribute('aria-label'))
+  expect(at).toBeGreaterThan(0.001)
+  await known.getByRole('button', { name: 'Cues and loops' }).click()
+  const name = page.getByRole('textbox', { name: /^Name of the cue/ })
+  await name.fill('cry')
+  await name.press('Enter')
+  await type(page.getByRole('spinbutton', { name: 'Root of the file' }), '62')
+  await page.keyboard.press('Escape')
+  await expect(page.getByRole('button', { name: /^Cue cry at/ })).toBeVisible()
+
+  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2')
+  await type(page.getByRole('spinbutton', { name: 'Semitones' }), '3')
+  const file = await exportNow(page, 'A', 'WAV 24 bit')
+  const { markers } = readWav(file.bytes, file.name)
+  expect(markers.cues).toEqual([{ frame: expect.any(Number), label: 'cry' }])
+  expect(Math.abs((markers.cues[0]?.frame as number) - 2 * at * CALL.sampleRate)).toBeLessThanOrEqual(2 * 23 + 1)
+  expect(markers.rootNote).toBe(65)
+
+  // and back into the page: what the file says is there without a hand
+  await page.getByLabel('Sound files').setInputFiles({ name: 'cried.wav', mimeType: 'audio/wav', buffer: file.bytes })
+  await choose(page, 'cried')
+  await expect(page.getByRole('button', { name: /^Cue cry at/ })).toBeVisible()
+  const back = await placeOf(await page.getByRole('button', { name: /^Cue cry at/ }).getAttribute('aria-label'))
+  expect(back).toBeCloseTo((markers.cues[0]?.frame as number) / CALL.sampleRate, 3)
+  await expect(known.getByRole('button', { name: 'Cues and loops' })).not.toContainText('by hand')
 })

@@ -10,12 +10,6 @@ import { decodeFile } from '../src/host/decodeFile'
 import { CALL, choose, expect, expectOpenToAll, openCall, openSession, test } from './bench'
 import { written } from './stored'
 
-declare global {
-  interface Window {
-    showDirectoryPicker?: () => Promise<FileSystemDirectoryHandle>
-  }
-}
-
 const what = (page: Page) => page.getByRole('region', { name: 'What', exact: true })
 const queue = (page: Page) => page.getByRole('list', { name: 'Queue' })
 const bytesOf = async (download: Download) => readFileSync((await download.path()) as string)

@@ -3,6 +3,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Page } from '@playwright/test'
+import { strFromU8, unzipSync } from 'fflate'
 import { readWav } from '../src/core'
 import { expect, follow, heardSince, listen, openSession, output, saved, silencesIn, test, type } from './bench'
 import { written } from './stored'
@@ -307,4 +308,28 @@ test('several parts take one method and one pitch, the untuned are left out; a l
   const boxes = await Promise.all([winch.boundingBox(), other.boundingBox()])
   expect(boxes[0]?.x).toBeCloseTo(boxes[1]?.x as number, 0)
   expect(Math.abs((boxes[0]?.width ?? 0) - (boxes[1]?.width ?? 0))).toBeLessThan(3)
+})
+
+test('the whole set takes another tempo and key in one step, and what has no note keeps its pitch', async ({
+  page,
+}) => {
+  await openTimeline(page)
+  await page.getByRole('button', { name: 'Whole set' }).click()
+  const pop = page.getByRole('dialog', { name: 'Whole set' })
+  await type(pop.getByRole('spinbutton', { name: 'Tempo of the set' }), '110')
+  await type(pop.getByRole('spinbutton', { name: 'Semitones for the set' }), '-2')
+  await expect(pop.getByText(/their pitch stays: .*Rope winch/)).toBeVisible()
+  await pop.getByRole('button', { name: 'Change the set' }).click()
+  await page.keyboard.press('Escape')
+  await expect(facts(page)).toContainText('110')
+  const waiting = page.waitForEvent('download')
+  await page.keyboard.press('Control+s')
+  const bytes = readFileSync(await (await waiting).path())
+  const session = JSON.parse(strFromU8(unzipSync(bytes)['session.json'] as Uint8Array))
+  const moved = session.parts.filter((part: { semitones?: number }) => part.semitones !== undefined)
+  expect(moved.length).toBeGreaterThan(0)
+  expect(moved.every(({ source }: { source: string }) => source !== 'rope-winch')).toBe(true)
+  expect(session.parts.some(({ source }: { source: string }) => source === 'rope-winch')).toBe(true)
+  await page.keyboard.press('Control+z')
+  await expect(facts(page)).not.toContainText('110')
 })

@@ -98,13 +98,15 @@ A file that is not whole at some moment is told of too.`,
 not hold; --json gives the session as it is read; --extract writes its sounds into a folder.`,
   },
   mix: {
-    usage: `zumbet mix SESSION OUT.wav [--stems DIR] [--click OUT.wav] [--cue-sheet OUT.html] [--from BAR] [--to BAR] [--workers N]
+    usage: `zumbet mix SESSION OUT.wav [--stems DIR] [--click OUT.wav] [--cue-sheet OUT.html] [--from BAR] [--to BAR]
+      [--bpm N] [--semitones N] [--workers N]
       ${OUTPUT}`,
     about: `Mix what lies on a session's timeline: a .zumbet file, or a session.json whose sounds lie beside it (docs/session.md).
 The file begins at beat 0 and ends with the last part, to the frame. Bars count from 1: --from begins where a bar begins, and gives the
 samples of the whole mix from there on; --to ends where a bar begins. Stereo; without --rate, at the rate that most sounds have; without
 --depth, 24 bits. --stems writes a file for each row as it is heard in the mix, --click the click by itself, --cue-sheet
-a page to be printed, with bars, sections, times and tempos. Without a tempo said for it,
+a page to be printed, with bars, sections, times and tempos. --bpm brings the whole set to a tempo as it begins, ramps in proportion;
+--semitones moves all of it that has a note. Without a tempo said for it,
 a sound's is found out. What does not hold on the timeline is told in one line, and nothing is written.`,
   },
   tempo: {

@@ -212,6 +212,30 @@ describe('zumbet mix', () => {
     expect(readdirSync(folder).filter((name) => !before.includes(name) && name !== 'bad.json')).toEqual([])
   })
 
+  it('brings a whole set to another tempo and key: what has a note moves, what has none stays, ramps keep their shape', () => {
+    const tone = Float32Array.from({ length: 96_000 }, (_, n) =>
+      [1, 2, 3, 4].reduce((sum, k) => sum + (0.2 / k) * Math.sin((2 * Math.PI * 220 * k * n) / 48_000), 0),
+    )
+    writeFileSync(place('tone.wav'), writeWav({ sampleRate: 48_000, channels: [tone] }, { format: '24' }))
+    const inKey = (bpms: readonly number[], semitones: number) => ({
+      tempoLine: tempoLine.map((event, n) => ({ ...event, bpm: bpms[n] })),
+      sources: [...session.sources, { id: 'b', file: 'tone.wav' }],
+      parts: [
+        session.parts[0],
+        { source: 'b', method: 'vocoder', startBeat: 1, lock: 'seconds', stretch: 1.5, semitones, row: 'Tone' },
+      ],
+    })
+    const ratio = 120 / 131
+    given('set.json', inKey([131, 131, 110], -2))
+    given('moved.json', inKey([131 * ratio, 131 * ratio, 110 * ratio], 1))
+    const asked = zumbet('mix', place('set.json'), place('set.wav'), '--bpm', '120', '--semitones', '3')
+    expect(asked).toMatchObject({ status: 0, stderr: '' })
+    expect(zumbet('mix', place('moved.json'), place('moved.wav')).status).toBe(0)
+    expect(readFileSync(place('set.wav')).equals(readFileSync(place('moved.wav')))).toBe(true)
+    const far = zumbet('mix', place('set.json'), place('far.wav'), '--bpm', '1500')
+    expect(far).toMatchObject({ status: 1, stderr: expect.stringMatching(/Change the set by less/) })
+  })
+
   it('says what was over full scale, and keeps it where it is asked to', () => {
     const loud = given('loud.json', { parts: session.parts.map((part) => ({ ...part, gainDb: 12 })) })
     const run = zumbet('mix', loud, place('loud.wav'))

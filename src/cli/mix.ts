@@ -11,6 +11,7 @@ import {
   dbToAmplitude,
   draftDepth,
   isPlain,
+  type KnowOptions,
   type MixFacts,
   type MixOrder,
   NO_TEMPO,
@@ -22,7 +23,9 @@ import {
 } from '../core'
 import {
   arrangementOf,
+  changeSet,
   heldAnalysis,
+  isUntuned,
   mendedText,
   mixRate,
   namedKin,
@@ -31,6 +34,7 @@ import {
   type Session,
   type Source,
   stemsOf,
+  tempoRatioTo,
   timeAs,
 } from '../session'
 import { cueSheet } from '../session/cueSheet'
@@ -48,7 +52,11 @@ import { checkKin } from './time'
 /** `mix SESSION OUT.wav`: what lies on a session's timeline, as one file; its rows and its click beside it. */
 export async function mixSession(words: readonly string[], terminal: Terminal) {
   const { err } = terminal
-  const args = readArguments(words, [...OUTPUT_FLAGS, 'stems', 'click', 'cue-sheet', 'from', 'to', 'workers'], [])
+  const args = readArguments(
+    words,
+    [...OUTPUT_FLAGS, 'stems', 'click', 'cue-sheet', 'from', 'to', 'bpm', 'semitones', 'workers'],
+    [],
+  )
   const [file, output] = places(args, ['SESSION', 'OUT.wav']) as [string, string]
   const asked = askedFor(args, output)
   const threads = threadsFrom(args)
@@ -79,6 +87,9 @@ interface Asked extends Written {
   readonly stems: string | undefined
   readonly click: string | undefined
   readonly cueSheet: string | undefined
+  /** the whole set at another tempo, as it begins, and in another key */
+  readonly bpm: number | undefined
+  readonly semitones: number
   /** bars, counted from 1; `to` is the one that is no longer heard */
   readonly from: number | undefined
   readonly to: number | undefined
@@ -101,7 +112,8 @@ function askedFor(args: Arguments, output: string): Asked {
     if (!/\.html?$/i.test(cueSheet)) throw new UsageError(`a cue sheet is a page: "${cueSheet}" must end in .html`)
     checkPlace(cueSheet)
   }
-  return { ...checkOutput(args, output), stems: args.text('stems'), click, cueSheet, from, to }
+  const [bpm, semitones = 0] = [args.number('bpm'), args.number('semitones')]
+  return { ...checkOutput(args, output), stems: args.text('stems'), click, cueSheet, from, to, bpm, semitones }
 }
 
 async function write(
@@ -123,7 +135,11 @@ async function write(
     given[source.id] = { whole, range, ...(kin.length > 1 && { kin: { sounds, own: kin.indexOf(source.id) } }) }
   }
   checkAllKin(session, used, sounds)
-  const answers = await answered(session, used, sounds, given, threads)
+  const answers = await answered(session, used, sounds, given, { threads, isMoved: asked.semitones !== 0 })
+  const tempoRatio = asked.bpm === undefined ? 1 : tempoRatioTo(session, asked.bpm)
+  changeSet(session, { tempoRatio, semitones: asked.semitones }, (source) =>
+    isUntuned(source, answers.get(leadOf(session, source).id)?.known),
+  )
   const sources = used.map((source) => {
     const answer = answers.get(source.id)
     const lead = leadOf(session, source)
@@ -315,18 +331,21 @@ async function answered(
   used: readonly Source[],
   sounds: ReadonlyMap<string, Tagged>,
   given: Readonly<Record<string, GivenSound>>,
-  threads: number,
+  { threads, isMoved }: { readonly threads: number; readonly isMoved: boolean },
 ): Promise<ReadonlyMap<string, MixAnswer>> {
   const questions = used.map((source): MixQuestion => {
     const lead = leadOf(session, source)
     const { id } = source
     const { file } = lead
     const { taggedBpm } = sounds.get(lead.id) as Tagged
+    const options: KnowOptions = { file, ...(taggedBpm !== undefined && { taggedBpm }) }
+    const wantsKind = isMoved && lead.hand.untuned === undefined
     const recipes = session.parts.filter((part) => part.source === id).map((part) => partRecipe(source, part))
     return {
       sound: leading(given[id] as GivenSound),
       needs: [...new Set([...recipes.flatMap(needsOf), ...(asksForTiming(lead) ? ['attacks' as const] : [])])],
-      rhythm: wantsTempo(session, lead) ? { file, ...(taggedBpm !== undefined && { taggedBpm }) } : undefined,
+      rhythm: wantsTempo(session, lead) ? options : undefined,
+      known: wantsKind ? options : undefined,
     }
   })
   const answers = new Map<string, MixAnswer>()

@@ -7,8 +7,11 @@ import {
   amongKin,
   analyse,
   finish,
+  type Knowledge,
   type KnowOptions,
+  knowledgeOf,
   knowRhythm,
+  knowTones,
   type LaidMix,
   type LaidPart,
   layMix,
@@ -48,21 +51,28 @@ export interface MixQuestion {
   readonly sound: GivenSound
   readonly needs: readonly AnalysisNeed[]
   readonly rhythm: KnowOptions | undefined
+  /** all that is known of it, where its pitch may be moved: what has no note stays */
+  readonly known: KnowOptions | undefined
 }
 
 export interface MixAnswer {
   readonly analysis: Analysis
   readonly rhythm: Pick<Rhythm, 'tempo'> | undefined
+  readonly known: Knowledge | undefined
 }
 
 /** Find that out, in a thread of its own; nothing is looked for twice. */
 export const serveMixAnalysis =
   () =>
-  ({ sound, needs, rhythm: options }: MixQuestion): MixAnswer => {
+  ({ sound, needs, rhythm: options, known: all }: MixQuestion): MixAnswer => {
     const whole = wholeOf(sound)
-    const rhythm = options && finish(knowRhythm(whole, options))
-    const known = rhythm && !sound.range ? { attacks: rhythm.attacks } : {}
-    return { analysis: analyse(partOf(whole, sound), needs, known), rhythm }
+    const heard = (options ?? all) && finish(knowRhythm(whole, options ?? all ?? {}))
+    const attacks = heard && !sound.range ? { attacks: heard.attacks } : {}
+    return {
+      analysis: analyse(partOf(whole, sound), needs, attacks),
+      rhythm: options && heard,
+      known: all && heard && knowledgeOf(heard, finish(knowTones(whole))),
+    }
   }
 
 /** All that a thread needs to make some parts of a mix. */

@@ -19,10 +19,11 @@ export async function recipeGiven(args: Arguments, place: string) {
   const says = OUTPUT_FLAGS.some((name) => args.text(name) !== undefined)
   const written: Written =
     file.file && !says
-      ? { ...file.file, rate: file.file.rate, kbps: file.file.kbps, markers: file.markers }
+      ? { ...file.file, rate: file.file.rate, kbps: file.file.kbps, markers: file.markers === 'drop' ? 'drop' : 'keep' }
       : outputFlags(args, args.places[1]?.split('.').at(-1)?.toLowerCase())
   const tags: SoundTags | undefined = file.tags && { ...file.tags, recipe: embedded(file.recipe) }
-  return { ...file, written, tags }
+  const marked = typeof file.markers === 'object' ? file.markers : undefined
+  return { ...file, written, tags, marked }
 }
 
 /** A recipe as it lies in a file of sound. */

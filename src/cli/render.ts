@@ -49,7 +49,9 @@ export async function render(words: readonly string[], terminal: Terminal) {
   const whole = await openSound(input, terminal.err)
   await checkTarget(args, input, output, terminal)
   if (saved !== undefined) checkPlace(saved)
-  const sound = file?.range ? soundWithin(whole, file.range, input) : whole
+  const part = file?.range ? soundWithin(whole, file.range, input) : whole
+  const { tempo } = part.markers
+  const sound = file?.marked ? { ...part, markers: { ...file.marked, ...(tempo && { tempo }) } } : part
   const tags = file ? file.tags : args.flag('tags') ? tagsFor(input, recipe, args.text('date')) : undefined
   const known = file?.attacks && { attacks: file.attacks }
   await renderFile(sound, recipe, written, output, threads, terminal, known, tags)
@@ -62,7 +64,7 @@ export async function render(words: readonly string[], terminal: Terminal) {
       ...(file?.range && { range: file.range }),
       ...(file?.attacks && { attacks: file.attacks }),
       file: deliveryFor(written, sound),
-      markers: written.markers,
+      markers: written.markers === 'keep' && file?.marked ? file.marked : written.markers,
       ...(tags && { tags: kept }),
     })
     writeWhole(saved, text)

@@ -74,6 +74,7 @@ export {
   tempoOf,
 } from './known'
 export { recipeHeardAt } from './listening'
+export { type HandMarkers, markersOf, withCue, withCueChanged, withoutCue } from './marks'
 export type { Mended } from './mend'
 export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'
@@ -153,3 +154,4 @@ export {
   timingOf,
 } from './timing'
 export { grooveSchema, type NamedGroove, type SourceRule, type SourceTiming } from './timingSchema'
+export { changeSet, type SetChange, tempoRatioTo } from './wholeSet'

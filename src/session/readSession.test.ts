@@ -168,6 +168,11 @@ function fullSession(): Session {
           kind: 'hits',
           untuned: true,
           attacks: { added: [3, 77_000], removed: [5] },
+          markers: {
+            cues: [{ frame: 480, label: 'gust' }],
+            loops: [{ startFrame: 960, endFrame: 48_000, kind: 'alternating', plays: 2 }],
+            rootNote: 57,
+          },
         },
         timing: {
           pins: [{ source: 0.5, own: 0.52 }],

@@ -9,13 +9,14 @@ import {
   type Delivery,
   DITHERS,
   LOUDNESS_RANGE,
+  type Markers,
   RATE_RANGE,
   type Recipe,
   type SoundTags,
 } from '../core'
 import { heldAnalysis } from './known'
 import { filterSchema, prepareSchema } from './playSchema'
-import type { Source } from './schema'
+import { markersSchema, type Source } from './schema'
 import { pinSchema, speedCurveSchema } from './timingSchema'
 
 /**
@@ -101,7 +102,7 @@ const fileSchema = z.object({
     .max(200_000)
     .optional(),
   file: deliverySchema.optional(),
-  markers: z.enum(['keep', 'drop']).default('keep'),
+  markers: z.union([z.enum(['keep', 'drop']), markersSchema]).default('keep'),
   tags: z
     .object({
       title: text.optional(),
@@ -128,7 +129,8 @@ export interface RecipeFile {
   readonly range?: { readonly start: number; readonly end: number }
   readonly attacks?: readonly Attack[]
   readonly file?: Delivery
-  readonly markers: 'keep' | 'drop'
+  /** those of the source's file, none, or others, in frames of the part that is worked with */
+  readonly markers: 'keep' | 'drop' | Markers
   /** what the file says of its sound; nothing where it says nothing */
   readonly tags?: SoundTags
 }

@@ -18,6 +18,7 @@ export const SESSION_VERSION = 2
 
 const text = z.string().max(1000)
 const settingValue = z.union([z.number(), text])
+export const SESSION_BPM_RANGE = { min: 10, max: 999 } as const
 export const keySchema = z.object({
   root: z.number().int().min(0).max(11),
   mode: z.enum(['major', 'minor']).optional(),
@@ -57,6 +58,35 @@ const factsSchema = z.object({
 })
 
 /** What people said of a source against, or beside, what was found out; nothing that is found out changes it. */
+const fileFrame = z.number().int().nonnegative()
+
+/** What a file says of places in its sound, its frames; a loop's end is exclusive. */
+export const markersSchema = z.object({
+  cues: z
+    .array(z.object({ frame: fileFrame, label: text }))
+    .max(10_000)
+    .default([]),
+  loops: z
+    .array(
+      z.object({
+        startFrame: fileFrame,
+        endFrame: fileFrame,
+        kind: z.enum(['forward', 'alternating', 'backward']).default('forward'),
+        /** 0 = for ever */
+        plays: z
+          .number()
+          .int()
+          .min(0)
+          .max(2 ** 31)
+          .default(0),
+      }),
+    )
+    .max(1000)
+    .default([]),
+  /** the note at which it plays unchanged */
+  rootNote: z.number().int().min(0).max(127).optional(),
+})
+
 const handSchema = z.object({
   bpm: z.number().min(10).max(999).optional(),
   /** where the first beat lies, seconds of the file */
@@ -70,6 +100,8 @@ const handSchema = z.object({
   untuned: z.boolean().optional(),
   /** frames of the file: attacks that were added, and found ones that were taken away */
   attacks: z.object({ added: z.array(z.number()).default([]), removed: z.array(z.number()).default([]) }).optional(),
+  /** in place of what its file says */
+  markers: markersSchema.optional(),
 })
 
 /** A finished comparison without names. `chance`: how likely it is by guessing alone. */
@@ -141,7 +173,7 @@ export const sessionSchema = z.object({
   version: z.literal(SESSION_VERSION).default(SESSION_VERSION),
   sources: z.array(sourceSchema),
   /** what sources are fitted to: beats a minute */
-  bpm: z.number().min(10).max(999).default(96),
+  bpm: z.number().min(SESSION_BPM_RANGE.min).max(SESSION_BPM_RANGE.max).default(96),
   key: keySchema.optional(),
   grooves: z.array(grooveSchema).max(500).default([]),
   ...timelineShape,

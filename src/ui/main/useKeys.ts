@@ -5,13 +5,14 @@ import { marksOf } from '../bench/harm/marks'
 import { setDisplay } from '../bench/lanes/DisplayMenu'
 import { moveView } from '../bench/lanes/Lanes'
 import { redo, undo } from '../session/acts'
+import { cueHere } from '../session/cues'
 import { setSelection } from '../session/edits'
+import { exportHeard } from '../session/exporting/quick'
 import { markHere } from '../session/film/slots'
 import { hearLane, playback, seek, togglePlay } from '../session/hear/listening'
 import { hearPlace } from '../session/hear/places'
 import { saveSession } from '../session/keep/sessionFile'
 import { recipeTextOf, tryRecipeText } from '../session/recipes'
-import { exportHeard } from '../session/render/exports'
 import { notify } from '../session/state/notices'
 import { setOutlook } from '../session/state/outlook'
 import { chosenVariant, selectedSource, store, useSession } from '../session/state/store'
@@ -137,7 +138,7 @@ export function useKeys() {
     onLists,
   )
   useHotkeys('e', () => exportHeard(), onLists)
-  useHotkeys('m', () => markHere(source()), onLists)
+  useHotkeys('m', () => void (markHere(source()) || cueHere(source())), onLists)
   useHotkeys('l', () => setOutlook((outlook) => ({ looping: !outlook.looping })), onLists)
   useHotkeys('i', () => setOutlook((outlook) => ({ turns: !outlook.turns, looping: true })), onLists)
   useHotkeys('n', () => hearNext(1), onLists)

@@ -9,6 +9,7 @@ import { Progress } from '../common/Progress'
 import { Field } from '../fields/Field'
 import { NumberField } from '../fields/NumberField'
 import { Select } from '../fields/Select'
+import { aheadOf, cancelTakeExports, exportTake, isOfTakes } from '../session/exporting/quick'
 import { playback } from '../session/hear/listening'
 import { beginRound, endRound, takeBackRound } from '../session/play/rounds'
 import {
@@ -21,7 +22,6 @@ import {
   quantiseTake,
   removeFromTake,
   removeTake,
-  saveTake,
   stopHearing,
   TAKE_EXPORT,
   takeToShelf,
@@ -43,7 +43,9 @@ export function TakesPanel() {
   const takes = useSession((state) => state.history.present.takes)
   const taking = useSession((state) => state.taking)
   const round = useSession((state) => state.round !== undefined)
-  const running = useSession((state) => state.exports[TAKE_EXPORT])
+  const rendering = useSession((state) => state.exports[TAKE_EXPORT])
+  const ahead = useSession((state) => aheadOf(state.queue, isOfTakes))
+  const running = rendering ?? ahead
   return (
     <div className="flex flex-col gap-2 px-5 py-2.5 text-[12.5px]">
       <div className="flex items-end gap-3">
@@ -73,7 +75,7 @@ export function TakesPanel() {
               label={`Rendering ${running.name}`}
               value={running.progress}
               cancelLabel="Stop rendering the take"
-              onCancel={cancelTake}
+              onCancel={rendering ? cancelTake : cancelTakeExports}
             >
               {Math.round(100 * running.progress)} %
             </Progress>
@@ -262,7 +264,7 @@ function Row({ take }: { readonly take: Take }) {
           type="button"
           className="plain-button !h-6"
           title="As a file: 32-bit float, sample for sample what was heard"
-          onClick={() => void saveTake(take)}
+          onClick={() => void exportTake(take)}
         >
           <Download size={13} /> File
         </button>

@@ -384,6 +384,14 @@ function followKey(source: Source, key: Key | undefined) {
   if (own && !isUntuned(source, found)) source.target.pitchSemitones = keyInterval(own, key)
 }
 
+/** Every source that follows the session goes along with its tempo and its key. */
+export function followSession({ sources, bpm, key }: Session) {
+  for (const source of sources) {
+    followTempo(source, bpm)
+    followKey(source, key)
+  }
+}
+
 /** The session's tempo, and with it every source that follows it: one step. */
 export function setSessionBpm(bpm: number, gesture?: string) {
   edit(

@@ -7,7 +7,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['F', 'see all, see the selection'],
   ['E', 'export the variant that was heard last'],
   ['L', 'loop on, off'],
-  ['M', 'mark the picture at the playhead'],
+  ['M', 'a cue at the playhead; with a film, a mark on its picture'],
   ['N', 'next place of harm; with Shift: the one before'],
   ['I', 'lanes in turn, one each time round'],
   ['V  A  B', 'vote in a blind comparison'],

@@ -1,13 +1,13 @@
 import { Download } from 'lucide-react'
 import { Pop } from '../common/Pop'
 import { Progress } from '../common/Progress'
+import { aheadOf, cancelMixExport, exportMix, isOfTimeline } from '../session/exporting/quick'
 import { useSession } from '../session/state/store'
 import { setClickInMix } from '../session/timeline/edits'
-import { cancelMixExport, exportMix, MIX_EXPORT } from '../session/timeline/mixExports'
 
 /** Takes the timeline away: as one file, as a file for each row, the click beside it. */
 export function MixExport() {
-  const work = useSession((state) => state.exports[MIX_EXPORT])
+  const work = useSession((state) => aheadOf(state.queue, isOfTimeline))
   const empty = useSession((state) => state.history.present.parts.length === 0)
   const inMix = useSession((state) => state.history.present.click.inMix)
   if (work)

@@ -17,6 +17,7 @@ import {
   smoothTempoLine,
 } from '../session/timeline/edits'
 import { readyParts, timelineOf } from '../session/timeline/mixing'
+import { WholeSet } from './WholeSet'
 
 const SNAPS = [
   ['bar', 'bars'],
@@ -56,6 +57,7 @@ export function ToolBar({
       </button>
       <TempoHere />
       <TempoTools />
+      <WholeSet />
       <button
         type="button"
         className="plain-button !px-1.5"

@@ -10,6 +10,7 @@ import { knowledgeOf } from '../../session/know/knowledge'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
 import { AttackFacts } from './AttackFacts'
+import { CueFacts } from './CueFacts'
 import { DriftCurve } from './DriftCurve'
 import { TempoFacts } from './TempoFacts'
 
@@ -45,6 +46,7 @@ export function KnowStrip({ source }: { source: Source }) {
       <Tone source={source} found={found} />
       <Kind source={source} found={found} />
       {found && <AttackFacts source={source} found={found} />}
+      {source.facts && <CueFacts source={source} />}
     </div>
   )
 }

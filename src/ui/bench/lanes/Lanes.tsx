@@ -14,6 +14,7 @@ import { FilmStrip } from '../film/FilmStrip'
 import { FILM_PX } from '../film/strip'
 import { useFilmTime } from '../film/useFilmTime'
 import { MethodMenu } from '../MethodMenu'
+import { CUES_PX, CueStrip, useHasCues } from '../marks/CueStrip'
 import { MARKS_PX, Marks } from '../marks/Marks'
 import { LanePins } from '../timing/LanePins'
 import { OffGridPlot, PLOT_PX } from '../timing/OffGridPlot'
@@ -58,7 +59,8 @@ export function Lanes({ source }: { source: Source }) {
   const Strip = useSession((state) => state.outlook.strip) === 'speed' ? SpeedStrip : OffGridPlot
   const lead = useLead(source)
   const filmTime = useFilmTime(source)
-  const topPx = MARKED_PX + (filmTime ? FILM_PX : 0) + (timing ? PLOT_PX : 0)
+  const hasCues = useHasCues(source)
+  const topPx = MARKED_PX + (hasCues ? CUES_PX : 0) + (filmTime ? FILM_PX : 0) + (timing ? PLOT_PX : 0)
   const looping = useSession((state) => state.outlook.looping)
 
   const count = source.variants.length + 1
@@ -131,6 +133,7 @@ export function Lanes({ source }: { source: Source }) {
             <Marks source={source} view={view} widthPx={laneWidth} />
           </div>
         </div>
+        {hasCues && laneWidth > 0 && <CueStrip source={source} view={view} widthPx={laneWidth} headPx={HEAD_PX} />}
         {filmTime && laneWidth > 0 && (
           <FilmStrip source={source} time={filmTime} view={view} widthPx={laneWidth} headPx={HEAD_PX} />
         )}

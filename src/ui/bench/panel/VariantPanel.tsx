@@ -17,9 +17,10 @@ import { NumberField } from '../../fields/NumberField'
 import { Select } from '../../fields/Select'
 import { copyVariant, removeVariant } from '../../session/acts'
 import { setMethod, setSeed, setSetting } from '../../session/edits'
+import { aheadOf, cancelExport, exportAll, exportVariant, variantKey } from '../../session/exporting/quick'
 import { knownSoFar } from '../../session/know/analyses'
 import { knowledgeOf } from '../../session/know/knowledge'
-import { cancelExport, exportAll, exportVariant, fileNameOf } from '../../session/render/exports'
+import { fileNameOf } from '../../session/render/fileNames'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
 import { MethodMenu } from '../MethodMenu'
@@ -195,21 +196,23 @@ function SettingControl(props: {
 function ExportControl({ source, variant, name }: { source: Source; variant: Variant; name: string }) {
   const format = useSession((state) => state.outlook.format)
   const rate = useSession((state) => state.outlook.rate)
-  const running = useSession((state) => state.exports[variant.id])
+  const running = useSession((state) => aheadOf(state.queue, (key) => key === variantKey(source, variant)))
   const heard = useSession((state) => state.loads[soundKey(source)]?.status === 'ready')
   const ownRate = source.facts ? `${rateText(source.facts.sampleRate)}, own` : 'own rate'
   return (
     <div className="flex w-[262px] flex-col justify-between gap-2 border-l border-rule pl-5 max-[960px]:border-l-0 max-[960px]:pl-0">
       {running ? (
         <>
-          <span className="caption truncate">Writing {running.name}</span>
+          <span className="caption truncate">
+            {running.status === 'waiting' ? 'Waiting:' : 'Writing'} {running.name}
+          </span>
           <div className="flex items-center gap-2">
             <Progress
               label="Export progress"
               value={running.progress}
               wide
               cancelLabel="Cancel export"
-              onCancel={() => cancelExport(variant.id)}
+              onCancel={() => cancelExport(source, variant)}
             >
               {Math.round(running.progress * 100)} %
             </Progress>

@@ -17,6 +17,7 @@ import {
   deliveryOfSettings,
   depthOf,
   type ExportSettings,
+  markersOf,
   type PickMark,
   partFacts,
   type RecipeFile,
@@ -30,11 +31,11 @@ import {
 import { knowSizes } from '../files/knowSizes'
 import { analysisOf } from '../know/analyses'
 import { renderTake } from '../play/takes'
-import { renderFile } from '../render/exports'
+import { renderFile } from '../render/renderFile'
 import { shelf } from '../state/engine'
 import { store } from '../state/store'
-import { gathered, writeMix } from '../timeline/mixExports'
 import { sizesOf, timelineOf } from '../timeline/mixing'
+import { gathered, writeMix } from '../timeline/writeMix'
 import { padTake } from './instruments'
 import { type Item, recipeOfItem } from './items'
 
@@ -87,7 +88,8 @@ async function variantDraft(item: Item, { settings, today, signal, show }: Makin
   const said = settings.tags ? { ...tags, recipe: JSON.stringify(recipe) } : {}
   const wanted = wantedSeconds(settings, source)
   const plain = isPlain(delivery, sound.channelCount) && wanted === undefined && settings.tailSeconds === 0
-  const kept: Markers = settings.markers === 'keep' ? markers : NO_MARKERS
+  const { tempo, ...own } = markersOf(source, markers)
+  const kept: Markers = settings.markers === 'keep' ? { ...own, ...(tempo && { tempo }) } : NO_MARKERS
   const order = {
     recipe,
     format: draftDepth(delivery, sound.channelCount),
@@ -113,7 +115,7 @@ async function variantDraft(item: Item, { settings, today, signal, show }: Makin
       recipe: {
         ...recipeFileOf(source, recipe, analysis),
         file: delivery,
-        markers: settings.markers,
+        markers: settings.markers === 'keep' && source.hand.markers ? own : settings.markers,
         ...(settings.tags && { tags }),
       },
     }),

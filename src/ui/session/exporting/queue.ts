@@ -1,4 +1,4 @@
-import { AppError, containers } from '../../../core'
+import { AppError, containers, wavRate } from '../../../core'
 import { scratchFolder } from '../../../engine'
 import { errorText } from '../../../host/errorText'
 import { type ExportSettings, recipeText } from '../../../session'
@@ -17,6 +17,8 @@ interface Waiting {
   readonly item: Item
   readonly place: Place
   readonly stop: AbortController
+  /** whether what came of it is told at once: it was asked for where the queue is not seen */
+  readonly isTold: boolean
 }
 const waiting = new Map<string, Waiting>()
 let count = 0
@@ -48,16 +50,30 @@ export function enqueue(
   files: readonly { readonly item: Item; readonly name: string }[],
   settings: ExportSettings,
   place: Place,
+  { isTold = false } = {},
 ) {
   const own = files.map(({ item, name }): QueuedFile => {
     const id = `file ${++count}`
-    waiting.set(id, { item, place, stop: new AbortController() })
-    return { id, name, settings, status: 'waiting', progress: 0 }
+    waiting.set(id, { item, place, stop: new AbortController(), isTold })
+    return { id, key: item.key, name, settings, status: 'waiting', progress: 0 }
   })
   setState(({ queue }) => ({ queue: [...queue, ...own] }))
   void run()
   return own.map(({ id }) => id)
 }
+
+/** Ends when a file is made, has failed, or was given up. */
+export const settled = (id: string) =>
+  new Promise<void>((resolve) => {
+    const isSettled = ({ queue }: { queue: readonly QueuedFile[] }) =>
+      !queue.some((file) => file.id === id && (file.status === 'waiting' || file.status === 'running'))
+    if (isSettled(getState())) return resolve()
+    const stop = store.subscribe((state) => {
+      if (!isSettled(state)) return
+      stop()
+      resolve()
+    })
+  })
 
 /** Take a file off the list for a newer one of the same name; one that is being made is ended as it is. */
 export function giveWay(id: string) {
@@ -100,6 +116,10 @@ async function make(file: QueuedFile) {
         : [{ name: `${name}.json`, blob: new Blob([recipe], { type: 'application/json' }) }]),
     ])
     change(id, { status: 'done', progress: 1, made: { ...made, place, ...(recipe !== undefined && { recipe }) } })
+    if (own.isTold) {
+      notify({ tone: 'plain', text: `${name} exported, ${made.seconds.toFixed(3)} s` })
+      for (const doubt of made.doubts) notify({ tone: 'trouble', text: `${name}: ${doubt}.` })
+    }
   } catch (error) {
     if (signal.aborted) change(id, { status: 'cancelled' })
     else {
@@ -114,10 +134,12 @@ async function make(file: QueuedFile) {
 async function delivered(name: string, draft: Draft, signal: AbortSignal, show: (share: number) => void) {
   const doubts: string[] = []
   const limited = (count: number) => {
-    if (count > 0) doubts.push(`${count} samples were over full scale and were limited`)
+    if (count > 0) doubts.push(`${count} samples were over full scale and were limited; 32-bit float keeps them`)
   }
   if (draft.done) {
     limited(draft.clippedSamples)
+    const held = wavRate(draft.rate)
+    if (held !== draft.rate) doubts.push(`a WAV file holds whole rates: ${draft.rate} Hz is written as ${held} Hz`)
     return { blob: draft.blob, seconds: draft.frames / draft.rate, rate: draft.rate, doubts }
   }
   const { delivery, tags, seed, wantedFrames } = draft

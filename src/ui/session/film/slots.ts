@@ -26,10 +26,11 @@ export function addMark(film: Source, seconds: number): string {
   return id
 }
 
-/** Mark the picture that is seen with what is heard. */
-export function markHere(source: Source | undefined) {
+/** Mark the picture that is seen with what is heard. @returns whether one is seen. */
+export function markHere(source: Source | undefined): boolean {
   const time = source && filmTime(shownOf(getState(), source), source)
   if (time) addMark(time.film, time.secondsAt(playback.sourceFrame()))
+  return time !== undefined
 }
 
 export const moveMark = (film: Source, id: string, seconds: number, gesture?: string) =>

@@ -101,7 +101,8 @@ async function listenTo(source: Source, onReady: () => void) {
       playback.setSource(sound.decoded.sound, Math.min(getState().outlook.positions[id] ?? 0, sound.facts.frames - 1))
     }
     if (!source.range) rememberFacts(id, sound)
-    setLoad(key, { status: 'ready', facts: sound.facts })
+    const { markers } = source.range ? (await shelf.get(source)).decoded : sound.decoded
+    setLoad(key, { status: 'ready', facts: sound.facts, markers })
     if (here) {
       onReady()
       hearAwaited()

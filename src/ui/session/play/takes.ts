@@ -16,7 +16,6 @@ import {
   soundInMemory,
 } from '../../../engine'
 import { contentKey, KEYS_ID, type PickMark, type Take } from '../../../session'
-import { saveFile } from '../../common/saveFile'
 import { edit } from '../edits'
 import { bringIn } from '../files/arrivals'
 import { knowSizes } from '../files/knowSizes'
@@ -324,12 +323,7 @@ const plainToneOrder = (): Instrument => ({
 export const TAKE_EXPORT = 'take'
 export const cancelTake = () => stop?.abort()
 
-const fileName = (take: Take) => `${fileBase(take.name)}.wav`
-
-export async function saveTake(take: Take) {
-  const blob = await rendered(take)
-  if (blob) saveFile(blob, fileName(take))
-}
+export const takeFileName = (take: Take) => `${fileBase(take.name)}.wav`
 
 export async function takeToShelf(take: Take) {
   const blob = await rendered(take)
@@ -380,7 +374,7 @@ export async function takeToTimeline(take: Take) {
 export async function hearTake(take: Take) {
   const blob = await rendered(take)
   if (!blob) return
-  const sound = await pool.run<'open'>({ kind: 'open', blob, file: fileName(take) }, { rank: 0 })
+  const sound = await pool.run<'open'>({ kind: 'open', blob, file: takeFileName(take) }, { rank: 0 })
   await playback.audition({ sound, stretch: 1, methodId: 'wsola', analysis: {}, gain: 1 })
 }
 

@@ -1,6 +1,16 @@
 import { useStore } from 'zustand'
 import { createStore } from 'zustand/vanilla'
-import type { Analysis, Knowledge, Recipe, Spectrogram, SweepAxis, SweepPoint, Trial, Tried } from '../../../core'
+import type {
+  Analysis,
+  Knowledge,
+  Markers,
+  Recipe,
+  Spectrogram,
+  SweepAxis,
+  SweepPoint,
+  Trial,
+  Tried,
+} from '../../../core'
 import type { FileFacts, Glance, SoundFacts } from '../../../engine'
 import {
   type BatchFile,
@@ -119,6 +129,8 @@ export interface SweepState {
 export interface LoadState {
   readonly status: 'loading' | 'ready' | 'failed'
   readonly facts?: SoundFacts
+  /** what its whole file says of places in it */
+  readonly markers?: Markers
   readonly error?: unknown
 }
 
@@ -130,6 +142,8 @@ export interface ExportState {
 /** A file of the Export view. */
 export interface QueuedFile {
   readonly id: string
+  /** of what it is of */
+  readonly key: string
   readonly name: string
   readonly settings: ExportSettings
   readonly status: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled'

@@ -11,8 +11,18 @@ import {
   type TempoEvent,
   type TempoLine,
 } from '../../../core'
-import { LEAST_BEATS, type Section, type Session, type TempoLineEvent, type TimelinePart } from '../../../session'
-import { edit } from '../edits'
+import {
+  changeSet,
+  isUntuned,
+  LEAST_BEATS,
+  type Section,
+  type Session,
+  type SetChange,
+  type TempoLineEvent,
+  type TimelinePart,
+} from '../../../session'
+import { edit, followSession } from '../edits'
+import { store } from '../state/store'
 
 /** All that can be changed on the timeline. Each call is one step of undo, or joins the step of its gesture. */
 
@@ -278,6 +288,14 @@ export const smoothTempoLine = (beats: number) =>
 
 export const rampTempoTo = (from: number, to: number, bpm: number, curve: 'linear' | 'log') =>
   editLine('Ramp', (line) => rampTempo(line, { from, to, bpm, curve }))
+
+/** The whole set at another tempo, in another key: one step. What follows the session goes along. */
+export function changeWholeSet(by: SetChange) {
+  edit('Change the whole set', (session) => {
+    changeSet(session, by, (source) => isUntuned(source, store.getState().knowledge[source.id]))
+    followSession(session)
+  })
+}
 
 /** What was drawn takes the place of the line between its first beat and its last. */
 export const drawTempoLine = (drawn: readonly TempoEvent[], gesture?: string) =>

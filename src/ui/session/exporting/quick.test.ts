@@ -11,7 +11,7 @@ const saved = vi.hoisted(() => [] as { name: string; size: number }[])
 vi.mock('../../common/saveFile', () => ({
   saveFile: (blob: Blob, name: string) => saved.push({ name, size: blob.size }),
 }))
-const { cancelExport, exportAll, exportHeard, exportVariant } = await import('./exports')
+const { cancelExport, exportAll, exportHeard, exportVariant } = await import('./quick')
 
 const PIECES = [
   { from: 0, to: RATE },
@@ -31,6 +31,7 @@ const writing =
 const jobs = <K extends Job['kind']>(kind: K) =>
   begun.filter((job): job is Extract<Job, { kind: K }> => job.kind === kind)
 const state = () => store.getState()
+const ahead = () => state().queue.filter(({ status }) => status === 'waiting' || status === 'running')
 const said = () => state().notices.map(({ text }) => text)
 
 let count = 0
@@ -56,7 +57,7 @@ describe('a variant goes out as a file', () => {
     expect(jobs('exportPiece').map(({ piece }) => piece)).toEqual([0, 1])
     for (const job of jobs('exportPiece')) expect(job.order).toEqual(order)
     expect(saved).toEqual([{ name: expect.stringMatching(/^Tide-bell_x1\.25_\+2st_.*\.wav$/), size: 44 + 20 + 8 }])
-    expect(state().exports).toEqual({})
+    expect(ahead()).toEqual([])
   })
 
   it('at another depth and rate where they are chosen, and says how long it has become at that rate', async () => {
@@ -69,7 +70,7 @@ describe('a variant goes out as a file', () => {
   it('and is told where samples were over full scale', async () => {
     answerWith(writing({ clippedSamples: 3, peak: 1.2 }))
     await exportVariant(source(), variant())
-    expect(said().at(-1)).toMatch(/^6 samples .* over full scale/)
+    expect(said().at(-1)).toMatch(/^Tide-bell.*: 6 samples were over full scale/)
   })
 
   it('once, however often it is asked for meanwhile; all lanes as a file each', async () => {
@@ -95,12 +96,12 @@ describe('a variant goes out as a file', () => {
     answerWith((job) => (job.kind === 'exportPiece' ? new Promise(() => {}) : (writing()(job) as never)))
     const done = exportVariant(source(), variant())
     await until(() => jobs('exportPiece').length > 0, 'a piece')
-    cancelExport(variant().id)
+    cancelExport(source(), variant())
     await done
     expect(saved).toEqual([])
     expect(cancelled.map(({ kind }) => kind)).toContain('exportPiece')
     expect(state().notices.filter(({ tone }) => tone === 'trouble')).toEqual([])
-    expect(state().exports).toEqual({})
+    expect(ahead()).toEqual([])
   })
 
   it('not, and says why, where a piece fails', async () => {
