@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import type { Page } from '@playwright/test'
 import { strFromU8, unzipSync } from 'fflate'
 import { readWav } from '../src/core'
+import { decodeFile } from '../src/host/decodeFile'
 import { expect, follow, heardSince, listen, openSession, output, saved, silencesIn, test, type } from './bench'
 import { written } from './stored'
 
@@ -332,4 +333,31 @@ test('the whole set takes another tempo and key in one step, and what has no not
   expect(session.parts.some(({ source }: { source: string }) => source === 'rope-winch')).toBe(true)
   await page.keyboard.press('Control+z')
   await expect(facts(page)).not.toContainText('110')
+})
+
+test('a report tells of every part what is done to it, the worst first, with the mix to listen to', async ({
+  page,
+}) => {
+  await openTimeline(page)
+  // two parts are enough to be told apart
+  await clear(page)
+  for (const name of ['Chain rattle', 'Gull']) {
+    await onShelf(page, name).click()
+    await page.locator('h2').click()
+    await page.keyboard.press('Enter')
+  }
+  await expect(page.locator('[data-part]')).toHaveCount(2)
+  await allReady(page)
+  await page.getByRole('button', { name: 'Export', exact: true }).click()
+  const waiting = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'A report of all parts' }).click()
+  const download = await waiting
+  expect(download.suggestedFilename()).toBe('timeline_report.html')
+  const html = readFileSync(await download.path(), 'utf8')
+  for (const name of ['Chain rattle', 'Gull']) expect(html).toContain(name)
+  expect(html).toMatch(/2 parts, .* LUFS/)
+  expect(html).not.toContain('Not measured')
+  const mp3 = Buffer.from(/src="data:audio\/mpeg;base64,([^"]+)"/.exec(html)?.[1] ?? '', 'base64')
+  const { audio } = await decodeFile(mp3, 'mix.mp3')
+  expect(audio.channels[0]?.some((value) => Math.abs(value) > 0.1)).toBe(true)
 })

@@ -30,7 +30,8 @@ export function allHeaders(clientFolder) {
     'style-src-attr': ["'unsafe-inline'"],
     'font-src': ["'self'"],
     'img-src': ["'self'", 'data:'],
-    'connect-src': ["'self'"],
+    // an encoder's wasm lies in its script as text, which is read by way of a fetch: nothing leaves the machine
+    'connect-src': ["'self'", 'data:'],
     'media-src': ["'self'", 'blob:'],
     'manifest-src': ["'self'"],
     'base-uri': ["'none'"],

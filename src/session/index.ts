@@ -101,7 +101,7 @@ export {
   recipeFileOf,
   recipeText,
 } from './recipeFile'
-export { type FoundFacts, readFoundFacts, readKnowledge, readTrial } from './records'
+export { type FoundFacts, readFacts, readFoundFacts, readKnowledge, readTrial } from './records'
 export {
   type BlindResult,
   type Hand,

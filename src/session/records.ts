@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { artefactKinds, KNOWLEDGE_VERSION, type Knowledge, type Trial } from '../core'
+import { factsSchema, type Source } from './schema'
 
 /**
  * Records of what was found out only save finding it out twice. One that does not hold is no record.
@@ -82,6 +83,12 @@ const fileFactsSchema = z.object({
 /** What is known of a file, as it was kept; undefined for what does not hold, or was found out by another version. */
 export const readKnowledge = (raw: unknown): Knowledge | undefined =>
   knowledgeSchema.safeParse(raw).success ? (raw as Knowledge) : undefined
+
+/** What reading a file told, as it was written down; undefined for what does not hold. */
+export const readFacts = (raw: unknown): Source['facts'] => {
+  const read = factsSchema.safeParse(raw)
+  return read.success ? read.data : undefined
+}
 
 /** What was measured of a result, as it was kept; undefined for what does not hold. */
 export const readTrial = (raw: unknown): Trial | undefined =>

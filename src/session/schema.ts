@@ -36,7 +36,7 @@ const variantSchema = z.object({
   seed: z.number().int().min(0).max(0xffffffff).default(1),
 })
 
-const factsSchema = z.object({
+export const factsSchema = z.object({
   frames: z.number().int().positive(),
   /** need not be whole: some old samplers had 22254.5454 Hz */
   sampleRate: z.number().min(SAMPLE_RATE_RANGE.min).max(SAMPLE_RATE_RANGE.max),

@@ -244,7 +244,7 @@ ${kinds.map((kind) => `<tr><th scope="row">${escaped(kind.label)}</th>${variants
 </tbody></table>`
 }
 
-const STYLE = `
+export const STYLE = `
 :root{color-scheme:light dark;--ground:#fffdf8;--text:#1b2126;--soft:#4c555c;--rule:#ddd5c6;--harm:#c2321a}
 @media (prefers-color-scheme:dark){:root{--ground:#0d1217;--text:#eef0ec;--soft:#a9b4bc;--rule:#2b3742;--harm:#ff6f59}}
 body{margin:0 auto;max-width:960px;padding:28px 24px 60px;background:var(--ground);color:var(--text);font:15px/1.45 system-ui,sans-serif;font-variant-numeric:tabular-nums}
@@ -255,7 +255,7 @@ h1{margin:0;font-size:30px;letter-spacing:-.01em}h2{margin:34px 0 10px;font-size
 .ribbon{height:48px}.ribbon .names{fill:var(--soft)}.ribbon rect{fill:var(--harm)}.ribbon .rules{stroke:var(--rule);fill:none}
 audio{width:100%;height:36px;margin:4px 0}
 table{width:100%;border-collapse:collapse}th,td{padding:5px 8px;border-top:1px solid var(--rule);text-align:right;font-weight:400}
-th:first-child{text-align:left}thead th{font-weight:650;border-top:0}td[data-grade=clear]{font-weight:650}td[data-grade=severe]{font-weight:750;color:var(--harm)}
+th:first-child,.words{text-align:left!important}thead th{font-weight:650;border-top:0}td[data-grade=clear]{font-weight:650}td[data-grade=severe]{font-weight:750;color:var(--harm)}
 .chart{padding:10px 12px;border-radius:6px;background:#fffdf8;color:#1b2126}.legend span{margin-right:18px;white-space:nowrap}svg{max-width:100%;height:auto}.wave,.ribbon{height:revert-layer}.wave{height:56px}.ribbon{height:48px}
 dt{margin-top:10px;font-weight:650}dt .soft{font-weight:400}dd{margin:0}pre{overflow:auto;padding:10px;border:1px solid var(--rule);border-radius:4px;font-size:13px}
 details{margin:8px 0}summary{cursor:pointer}

@@ -7,6 +7,7 @@ import { PLAIN_TARGET } from '../../session'
 import { methodLook } from '../common/looks'
 import { comparisonOption } from './charts'
 import { commandOf, type Report, type ReportClip, reportHtml, ribbonSvg, waveSvg } from './html'
+import { mixReportHtml } from './mixHtml'
 import { clipPart, targetText } from './parts'
 
 const figure = (id: ArtefactId, value: number, at: number[] = []): Artefact => ({
@@ -180,5 +181,47 @@ describe('what a report is about', () => {
     expect(
       targetText({ target: { ...PLAIN_TARGET, stretch: 0.8, pitchSemitones: -3, formants: 'keep', holdPercent: 50 } }),
     ).toBe('0.8 × length, −3 st pitch, formants kept, attacks held 50 %')
+  })
+})
+
+describe('a report of a timeline', () => {
+  const part = (source: string, harm: Measurement | undefined, alike = 1) => ({
+    source,
+    row: 'Winches & chains',
+    place: 'bar 1.1, 0:00.000 to 0:04.000',
+    recipe: recipe('splice', { stretch: 0.9, pitchSemitones: -2 }),
+    stretches: [0.9, 0.9] as const,
+    strain: 'slightly shortened',
+    sampleRate: 48_000,
+    frames: 480_000,
+    measurement: harm,
+    ...(!harm && { trouble: 'The file is gone. Bring it in again.' }),
+    alike,
+  })
+  const html = mixReportHtml({
+    title: 'Timeline',
+    facts: '3 parts, 96 BPM',
+    date: '25 November 2026',
+    clip: clip('data:audio/mpeg;base64,M'),
+    clipText: 'All of it',
+    parts: [
+      part('Rope <winch>', measurement(figure('smear', 16, [48_000])), 3),
+      part('Harmonium', measurement(figure('detune', 1))),
+      part('Gull', undefined),
+    ],
+  })
+  it('stands alone, with the mix to listen to', () => {
+    for (const [, url] of html.matchAll(/(?:src|href)="([^"]*)"/g)) expect(url).toMatch(/^data:/)
+    expect(html).not.toMatch(/<script|url\(|@import|https?:/)
+  })
+  it('has every part with its figures, its ribbon by named rows and its recipe, and says what could not be measured', () => {
+    expect(html).toContain('Rope &lt;winch&gt;')
+    expect(html).toContain('and 2 alike')
+    expect(html).toContain('Severe smear (16.0 dB)')
+    expect(html.match(/Where harm sits, in rows: attacks, tones, noise, level/gi)).toHaveLength(2)
+    expect(html).toContain('Not measured: The file is gone. Bring it in again.')
+    expect(html).toContain('0.9 ×')
+    expect(html).toContain('−2 st')
+    expect(html.indexOf('Rope &lt;winch')).toBeLessThan(html.indexOf('Harmonium'))
   })
 })

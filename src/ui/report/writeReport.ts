@@ -14,6 +14,7 @@ import { sweepOf } from '../session/try/sweeps'
 import { chartHeight, sweepOption } from '../sweep/chart'
 import { sweepModel } from '../sweep/model'
 import { comparedKinds, comparisonHeight, comparisonOption } from './charts'
+import { dataUrl } from './dataUrl'
 import { type Report, type ReportClip, type ReportVariant, reportHtml } from './html'
 import { clipPart, targetText } from './parts'
 
@@ -150,13 +151,4 @@ async function drawnSweep(source: Source): Promise<Report['sweepChart']> {
     svg: await chartSvg({ ...option, backgroundColor: colours.well }, CHART_WIDTH, chartHeight(rows.length, 200)),
     what: `The worst harm by length and method, at the source's pitch: ${points.length} points measured. Brackets stand where it gets clear.`,
   }
-}
-
-function dataUrl(blob: Blob): Promise<string> {
-  return new Promise((resolve, reject) => {
-    const reader = new FileReader()
-    reader.onload = () => resolve(reader.result as string)
-    reader.onerror = () => reject(reader.error)
-    reader.readAsDataURL(blob)
-  })
 }

@@ -1,13 +1,16 @@
 import { Download } from 'lucide-react'
 import { Pop } from '../common/Pop'
 import { Progress } from '../common/Progress'
+import { cancelMixReport, MIX_REPORT, writeMixReport } from '../report/writeMixReport'
 import { aheadOf, cancelMixExport, exportMix, isOfTimeline } from '../session/exporting/quick'
 import { useSession } from '../session/state/store'
 import { setClickInMix } from '../session/timeline/edits'
 
 /** Takes the timeline away: as one file, as a file for each row, the click beside it. */
 export function MixExport() {
-  const work = useSession((state) => aheadOf(state.queue, isOfTimeline))
+  const report = useSession((state) => state.exports[MIX_REPORT])
+  const ahead = useSession((state) => aheadOf(state.queue, isOfTimeline))
+  const work = report ?? ahead
   const empty = useSession((state) => state.history.present.parts.length === 0)
   const inMix = useSession((state) => state.history.present.click.inMix)
   if (work)
@@ -17,7 +20,7 @@ export function MixExport() {
           label={`Exporting ${work.name}`}
           value={work.progress}
           cancelLabel="Cancel the export"
-          onCancel={cancelMixExport}
+          onCancel={report ? cancelMixReport : cancelMixExport}
         >
           {work.name} {Math.round(100 * work.progress)} %
         </Progress>
@@ -45,6 +48,15 @@ export function MixExport() {
           </button>
           <button type="button" className={act} disabled={empty} onClick={() => void exportMix('click')}>
             The click alone
+          </button>
+          <button
+            type="button"
+            className={act}
+            disabled={empty}
+            title="What is done to each sound, in figures, with the mix to listen to"
+            onClick={() => void writeMixReport()}
+          >
+            A report of all parts
           </button>
           <label className="flex items-center gap-2 px-2 pt-1 text-[12.5px]">
             <input type="checkbox" checked={inMix} onChange={(event) => setClickInMix(event.target.checked)} />

@@ -1,6 +1,7 @@
 import { timeText } from '../common/formats'
 import { store, useSession } from '../session/state/store'
 import { timelineOf } from '../session/timeline/mixing'
+import { WholeSet } from './WholeSet'
 
 /** What the timeline holds, in a line. */
 export function TimelineHead() {
@@ -16,7 +17,7 @@ export function TimelineHead() {
       <div
         role="group"
         aria-label="Timeline facts"
-        className="roomy-only flex max-h-[24px] min-w-0 flex-1 flex-wrap gap-x-3 overflow-hidden pt-1 text-[12.5px] text-soft"
+        className="roomy-only flex max-h-[24px] min-w-0 flex-wrap gap-x-3 overflow-hidden pt-1 text-[12.5px] text-soft"
       >
         <span>
           {session.parts.length} {session.parts.length === 1 ? 'part' : 'parts'}
@@ -24,6 +25,7 @@ export function TimelineHead() {
         <span>{timeText(laid.frames / rate)}</span>
         <span>{least === most ? least : `${least} to ${most}`} BPM</span>
       </div>
+      <WholeSet />
     </>
   )
 }

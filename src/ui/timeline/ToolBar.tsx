@@ -17,7 +17,6 @@ import {
   smoothTempoLine,
 } from '../session/timeline/edits'
 import { readyParts, timelineOf } from '../session/timeline/mixing'
-import { WholeSet } from './WholeSet'
 
 const SNAPS = [
   ['bar', 'bars'],
@@ -57,7 +56,6 @@ export function ToolBar({
       </button>
       <TempoHere />
       <TempoTools />
-      <WholeSet />
       <button
         type="button"
         className="plain-button !px-1.5"

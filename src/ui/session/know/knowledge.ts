@@ -1,8 +1,9 @@
 import { knowledgeOf as joined, type Knowledge } from '../../../core'
 import { amend, type Found, firstVariants, hasUntouchedLanes, readKnowledge, type Source } from '../../../session'
 import { isRead, staysInFile } from '../files/audioShelf'
+import { demoFacts, demoKnowledge } from '../files/demo'
 import { knowledgeRows, pool, shelf } from '../state/engine'
-import { rememberFacts } from '../state/loading'
+import { rememberFacts, setFacts } from '../state/loading'
 import { tell } from '../state/notices'
 import { type State, store } from '../state/store'
 
@@ -32,13 +33,16 @@ async function findOut(source: Source, rank: number) {
   try {
     const known =
       source.origin === 'demo'
-        ? await ofDemo(source.file)
+        ? await demoKnowledge(source)
         : source.facts?.hash
           ? await kept(source.facts.hash)
           : undefined
     if (known) {
       set(known)
-      if (!source.facts) rememberFacts(source.id, await shelf.get(source, rank))
+      if (source.facts) return
+      const facts = await demoFacts(source)
+      if (facts) setFacts(source.id, facts)
+      else rememberFacts(source.id, await shelf.get(source, rank))
       return
     }
     const { hash, sound, taggedBpm } = await soundOf(source, rank)
@@ -103,20 +107,9 @@ async function kept(hash: string): Promise<Knowledge | undefined> {
   return readKnowledge(await knowledgeRows.get(hash).catch(() => undefined))
 }
 
-let demo: Promise<Record<string, Knowledge>> | undefined
-
 /** Try again for a source that could not be read. */
 export function askAgain(source: Source) {
   asked.delete(source.id)
-}
-
-/** What is known of the demo sounds comes with them. */
-async function ofDemo(file: string): Promise<Knowledge | undefined> {
-  demo ??= fetch('/demo/known.json').then(
-    (response) => (response.ok ? response.json() : {}),
-    () => ({}),
-  )
-  return readKnowledge((await demo)[file])
 }
 
 /** What a listed file already told is not found out again when it is taken in. */

@@ -1,6 +1,7 @@
 import { type Analysis, MEASURE_VERSION, mayBeCut, type Progress, planOf, type Recipe, type Trial } from '../../../core'
 import { isInMemory, type JobResults, KEPT_SECONDS, type Sound, sharedSamples, soundInMemory } from '../../../engine'
 import { contentKey, readTrial, recipeOf, type Source, type Variant } from '../../../session'
+import { demoTrial } from '../files/demo'
 import { heardSound } from '../hear/listening'
 import { isKnown, knownSoFar } from '../know/analyses'
 import { pool, trialRows } from '../state/engine'
@@ -73,7 +74,7 @@ function beginRender(variantId: string, key: string, pauseMs: number, asked = fa
     const measured = contentKey(source, MEASURE_VERSION, recipe)
     const { signal } = job.stop
     try {
-      const known = await keptTrial(measured)
+      const known = (await keptTrial(measured)) ?? (source.origin === 'demo' ? await demoTrial(measured) : undefined)
       const heard = () => activeLane(getState(), source) === variantId
       const analysis = knownSoFar(getState(), source) ?? {}
       const keep = !known && isInMemory(sound)

@@ -9,6 +9,16 @@ const { getState, setState } = store
 
 const find = (id: string) => getState().history.present.sources.find((source) => source.id === id)
 
+/** Write down what came with a sound that need not be read for it, unless more is known already. */
+export function setFacts(sourceId: string, facts: NonNullable<Source['facts']>) {
+  setState((state) => ({
+    history: amend(state.history, (draft) => {
+      const source = draft.sources.find((own) => own.id === sourceId)
+      if (source && !source.facts) source.facts = facts
+    }),
+  }))
+}
+
 /** Write down what reading a source told about it. */
 export function rememberFacts(sourceId: string, { decoded, facts, hash }: LoadedSound) {
   const before = find(sourceId)

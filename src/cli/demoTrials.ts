@@ -1,0 +1,55 @@
+import { createHash } from 'node:crypto'
+import { readFile, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import {
+  analyse,
+  finish,
+  MEASURE_VERSION,
+  needsOf,
+  peakOf,
+  planOf,
+  readSource,
+  readWav,
+  soundSource,
+  type Trial,
+  trialTask,
+} from '../core'
+import { contentKey, firstSession, firstSources, recipeOf, type Source } from '../session'
+
+/**
+ * Reads the demo sounds in the folder given, and measures the lanes of the one that a first visit shows: what it would find
+ * out anyway, before anything can be told. It writes facts.json of all, and trials.json of that one.
+ */
+const folder = process.argv[2]
+if (!folder) throw new Error('demoTrials: give a folder')
+
+const facts: Record<string, Source['facts']> = {}
+const trials: Record<string, Trial> = {}
+const [first] = firstSources
+for (const source of firstSession().sources.filter(({ file }) => file.endsWith('.wav'))) {
+  const { file } = source
+  const bytes = await readFile(join(folder, file))
+  const { audio, depth } = readWav(bytes, file)
+  const sound = soundSource(audio)
+  const own = {
+    frames: sound.frames,
+    sampleRate: sound.sampleRate,
+    channels: sound.channelCount,
+    container: 'WAV',
+    ...(depth && { depth }),
+    peak: peakOf(audio.channels),
+    hash: createHash('sha256').update(bytes).digest('hex'),
+  }
+  facts[file] = own
+  if (source.id !== first?.id) continue
+  const recipes = source.variants.map((variant) => recipeOf({ ...source, facts: own }, variant))
+  const analysis = analyse(sound, [...new Set(recipes.flatMap(needsOf))])
+  const reading = finish(readSource(audio, analysis.attacks))
+  for (const recipe of recipes) {
+    const span = { from: 0, to: planOf(recipe, sound, analysis.attacks).map.outputFrames }
+    const key = contentKey({ ...source, facts: own }, MEASURE_VERSION, recipe)
+    trials[key] = finish(trialTask(sound, recipe, span, analysis, reading))
+  }
+}
+await writeFile(join(folder, 'facts.json'), JSON.stringify(facts))
+await writeFile(join(folder, 'trials.json'), JSON.stringify(trials))
