@@ -137,7 +137,7 @@ test('a recording from the simulated input becomes a source', { tag: '@listens' 
   await page.getByRole('button', { name: 'Record', exact: true }).click()
   await page.getByLabel('Input', { exact: true }).selectOption({ label: 'Simulated input: tide gauge' })
   await page.getByRole('button', { name: 'Start recording' }).click()
-  await expect(page.getByText(/0:01\.\d/)).toBeVisible()
+  await expect(page.getByText(/^0:01\.\d/)).toBeVisible()
   await page.getByRole('button', { name: 'Stop and keep' }).click()
   await expect(page.getByRole('main').getByRole('heading', { name: /^Recording 20/ })).toBeVisible()
   await expect(page.getByRole('group', { name: 'Source facts' })).toContainText('WAV 32-bit float')

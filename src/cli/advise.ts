@@ -1,4 +1,4 @@
-import { analyseTask, harmOf, methodById, methods, reasonOf, soundSource, tryMethodsTask } from '../core'
+import { ALL_NEEDS, analyseTask, harmOf, methodById, methods, reasonOf, soundSource, tryMethodsTask } from '../core'
 import { places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'
@@ -18,7 +18,7 @@ export async function adviseMethod(words: readonly string[], { out, err, progres
   const source = soundSource(sourceOf(await openSound(input, err)))
   const { sampleRate } = source
   const first = 1 / (recipes.length + 1)
-  const known = drive(analyseTask(source, ['attacks', 'pitch']), progress, { from: 0, to: first })
+  const known = drive(analyseTask(source, ALL_NEEDS), progress, { from: 0, to: first })
   const ranked = drive(tryMethodsTask(source, recipes, known), progress, { from: first, to: 1 })
   const reason = (n: number) =>
     reasonOf(ranked[n]?.trial.measurement as never, ranked[n === 0 ? 1 : 0]?.trial.measurement)

@@ -1,4 +1,5 @@
 import {
+  ALL_NEEDS,
   analyseTask,
   contradictionsOf,
   contradictionsOfAdvice,
@@ -37,7 +38,7 @@ export function printAgreement(wanted: readonly string[] | undefined) {
     if (wanted && !wanted.includes(name)) continue
     const { audio } = make()
     const source = soundSource(audio)
-    const known = finish(analyseTask(audio, ['attacks', 'pitch']))
+    const known = finish(analyseTask(audio, ALL_NEEDS))
     const attacks = (known.attacks ?? []).map(({ frame }) => frame)
     const traits = traitsOf(source)
     const reading = finish(readSource(audio, known.attacks))

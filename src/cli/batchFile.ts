@@ -12,10 +12,12 @@ import {
   isPlain,
   type Knowledge,
   keyName,
+  knowKind,
   knowledgeOf,
   knowRhythm,
   knowTones,
   leastHarmTask,
+  type Material,
   planExportTask,
   type Recipe,
   type Rhythm,
@@ -68,14 +70,19 @@ function recipeFor(order: BatchOrder, source: SoundSource, taggedBpm: number | u
     known ??= knowledgeOf(rhythmOf(), finish(knowTones(source)))
     return known
   }
+  let kind: Material['kind'] | undefined
+  const material = () => {
+    kind ??= known?.material.kind ?? finish(knowKind(source, rhythmOf()))
+    return { kind }
+  }
   const plan = planFile(
     order.wish,
     source,
     {
       tempo: () => rhythmOf().tempo,
       pitch: () => knowledge().pitch,
-      material: () => knowledge().material,
-      hasMaterial: () => known !== undefined,
+      material,
+      hasMaterial: () => kind !== undefined || known !== undefined,
     },
     basename(file),
   )
@@ -83,7 +90,7 @@ function recipeFor(order: BatchOrder, source: SoundSource, taggedBpm: number | u
   const recipe = { ...order.recipe, stretch, pitchSemitones, methodId }
   const attacks = rhythm && { attacks: rhythm.attacks }
   const least = order.advised ? finish(leastHarmTask(source, recipe, attacks ?? {})).recipe : recipe
-  return { recipe: least, known, rhythm, plan }
+  return { recipe: least, kind: kind ?? known?.material.kind, known, rhythm, plan }
 }
 
 /** Make one file. What fails says so, and loses none of the others. */
@@ -92,14 +99,14 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
   try {
     const { sound, taggedBpm, warnings } = await readSound(input)
     const source = soundSource(sourceOf(sound))
-    const { recipe, known, rhythm, plan } = recipeFor(order, source, taggedBpm, input)
+    const { recipe, kind, known, rhythm, plan } = recipeFor(order, source, taggedBpm, input)
     const facts = await write(sound, recipe, order, part, output, rhythm && { attacks: rhythm.attacks })
     const { rate } = facts
     const harm = order.measure ? finish(harmTask(source, recipe, rhythm ? { attacks: rhythm.attacks } : {})) : undefined
     return {
       ...about,
       status: 'done',
-      ...(known && { material: known.material.kind }),
+      ...(kind && { material: kind }),
       ...(rhythm?.tempo.bpm !== undefined && { bpm: Number(rhythm.tempo.bpm.toFixed(2)) }),
       ...(known && keyName(known.pitch) !== undefined && { key: keyName(known.pitch) as string }),
       stretch: Number(recipe.stretch.toFixed(6)),

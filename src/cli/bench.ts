@@ -11,7 +11,7 @@ import {
   silence,
   soundSource,
 } from '../core'
-import { analyse } from '../core/analysis/analysis'
+import { ALL_NEEDS, analyse } from '../core/analysis/analysis'
 import { detectAttacks } from '../core/analysis/attacks'
 import { fftKernel, type Transform } from '../core/kernels/fft'
 import { know } from '../core/knowledge/know'
@@ -70,7 +70,7 @@ function speeds() {
   if (!item) return
   // the same samples, said to be at 44.1 kHz
   const source = { sampleRate: 44_100, channels: item.play(AS_WRITTEN).audio.channels }
-  const analysis = analyse(source, ['attacks', 'pitch'], {})
+  const analysis = analyse(source, ALL_NEEDS, {})
   console.log('\n## Every method, × real time (stereo, 44.1 kHz)\n')
   console.log('| method | 0.8 × | 1.25 × | 4 × | 20 × | 1.25 × and 3 st | time over that of its transforms, 1.25 × |')
   console.log('| --- | --- | --- | --- | --- | --- | --- |')
@@ -104,7 +104,7 @@ function together() {
   const item = idealItems.find(({ id }) => id === 'drums over chords')
   if (!item) return
   const source = { sampleRate: 48_000, channels: item.play(AS_WRITTEN).audio.channels }
-  const analysis = analyse(source, ['attacks', 'pitch'], {})
+  const analysis = analyse(source, ALL_NEEDS, {})
   const sum = { seconds: 0, cpu: 0 }
   console.log('\n## Together: parts on a tempo line, read as the player reads them (stereo, 48 kHz)\n')
   console.log('| method | voices that one core carries live |')
@@ -183,7 +183,7 @@ function waits() {
   console.log('\n## What is waited for\n')
   console.log('| what | figure |')
   console.log('| --- | --- |')
-  const analysis = analyse(audio, ['attacks', 'pitch'], {})
+  const analysis = analyse(audio, ALL_NEEDS, {})
   for (const { id, label } of methods) {
     const out = silence(2, 128)
     let nudge = 0

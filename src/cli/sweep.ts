@@ -1,4 +1,5 @@
 import {
+  ALL_NEEDS,
   analyseTask,
   breaksOf,
   checkRecipe,
@@ -71,7 +72,7 @@ export async function sweepSound(words: readonly string[], { out, err, progress 
   )
   const source = soundSource(sourceOf(await openSound(input, err)))
   const steps = recipes.length + 1
-  const known = drive(analyseTask(source, ['attacks', 'pitch']), progress, { from: 0, to: 1 / steps })
+  const known = drive(analyseTask(source, ALL_NEEDS), progress, { from: 0, to: 1 / steps })
   const attacks = (known.attacks ?? []).map(({ frame }) => frame)
   const traits = traitsOf(source)
   const points = recipes.map(({ at, methodId, recipe }, n): SweepPoint => {

@@ -1,4 +1,4 @@
-export { type Analysis, type AnalysisNeed, type Attack, analyse, analyseTask } from './analysis/analysis'
+export { ALL_NEEDS, type Analysis, type AnalysisNeed, type Attack, analyse, analyseTask } from './analysis/analysis'
 export { type AttackOptions, detectAttacks } from './analysis/attacks'
 export { createLayers, type Layers } from './analysis/layers'
 export { layersInParts } from './analysis/layersInParts'
@@ -59,6 +59,7 @@ export {
   type KnowOptions,
   keyName,
   know,
+  knowKind,
   knowledgeOf,
   knowRhythm,
   knowTones,

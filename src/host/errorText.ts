@@ -71,9 +71,9 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'mix/entry': (d) => `${d.entry} does not hold: ${d.why}.`,
   'mix/empty': () => 'Nothing lies there to be mixed. Lay parts on the timeline, or choose other bars.',
   'set/tempo': (d) =>
-    `${d.from} BPM would become ${d.to} BPM: a tempo goes from ${d.least} to ${d.most} BPM. Change the set by less.`,
+    `${d.was} BPM would become ${d.wanted} BPM: a tempo goes from ${d.least} to ${d.most} BPM. Change the set by less.`,
   'set/pitch': (d) =>
-    `${d.name} would be moved by ${d.to} semitones: pitch goes from ${d.least} to +${d.most}. Change the set by less.`,
+    `${d.name} would be moved by ${d.wanted} semitones: pitch goes from ${d.least} to +${d.most}. Change the set by less.`,
   'measure/rate': (d) =>
     `The source has ${d.source} Hz and the result ${d.result}: they cannot be laid on each other. Convert one of them first.`,
   'measure/channels': (d) =>

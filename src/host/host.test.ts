@@ -125,6 +125,8 @@ describe('errorText', () => {
       failed: 2,
       entry: 'E',
       coding: 'C',
+      was: 1,
+      wanted: 2,
     }
     for (const code of textCodes) {
       const text = errorText(new AppError(code, details))

@@ -28,7 +28,7 @@ export function changeSet(session: Session, change: SetChange, staysAt: (source:
     const { min, max } = bpm === session.bpm ? SESSION_BPM_RANGE : BPM_RANGE
     const next = bpm * tempoRatio
     if (!(next >= min && next <= max))
-      throw new AppError('set/tempo', { from: short(bpm), to: short(next), least: min, most: max })
+      throw new AppError('set/tempo', { was: short(bpm), wanted: short(next), least: min, most: max })
   }
   const moves = (id: string) => {
     const source = sourceOf.get(id)
@@ -37,7 +37,7 @@ export function changeSet(session: Session, change: SetChange, staysAt: (source:
   const moved = (was: number, name: string) => {
     const next = was + semitones
     if (!(next >= PITCH_RANGE.min && next <= PITCH_RANGE.max))
-      throw new AppError('set/pitch', { name, to: short(next), least: PITCH_RANGE.min, most: PITCH_RANGE.max })
+      throw new AppError('set/pitch', { name, wanted: short(next), least: PITCH_RANGE.min, most: PITCH_RANGE.max })
     return next
   }
   const parts = session.parts.map((part) => {

@@ -44,7 +44,7 @@ describe('what a source asks for', () => {
     const dense = attacksEvery(Array.from({ length: 20 }, () => 0.09))
     const sparse = attacksEvery([4, 4, 4])
     const low = idealItems.find((item) => item.id === 'bass')?.play(AS_WRITTEN)
-    const line = analyse((low as NonNullable<typeof low>).audio, ['pitch'])
+    const line = analyse((low as NonNullable<typeof low>).audio, ['pitch', 'focus'])
     for (const method of methods) {
       const picks = [dense, sparse, line].map((analysis) => method.pick?.(analysis, RATE) ?? {})
       for (const pick of picks) {

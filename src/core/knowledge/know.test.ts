@@ -9,7 +9,7 @@ import { loopSet, loopStyles, makeLoop } from '../testing/loops'
 import { materialSet } from '../testing/materials'
 import { drawnItem } from '../testing/scores'
 import { noise, sine } from '../testing/signals'
-import { type Knowledge, keyName, know, knowRhythm } from './know'
+import { type Knowledge, keyName, know, knowKind, knowRhythm } from './know'
 
 const knowing = (audio: AudioBlock, file?: string) => finish(know(audio, file === undefined ? {} : { file }))
 const rhythm = (audio: AudioBlock, file?: string) => finish(knowRhythm(audio, file === undefined ? {} : { file }))
@@ -192,6 +192,11 @@ describe('material, key and pitch', () => {
   it('has the kind of nine of ten clear sounds right', () => {
     const clear = answers.filter(({ item }) => item.kind !== 'unsure')
     expect(share(clear.map(({ item, knowledge }) => knowledge.material.kind === item.kind))).toBeGreaterThanOrEqual(0.9)
+  })
+
+  it('has the same kind where nothing but the kind is asked for', () => {
+    for (const { item, knowledge } of answers)
+      expect(finish(knowKind(item.audio, knowledge))).toBe(knowledge.material.kind)
   })
 
   it('is unsure, or calls it a dense mix, when two things sound at once', () => {

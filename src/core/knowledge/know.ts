@@ -9,7 +9,7 @@ import { decimateTask } from '../dsp/decimate'
 import type { Progress, Task } from '../task'
 import { findKey, type KeyFound } from './key'
 import { type LoopFacts, loopOf } from './loop'
-import { type Material, materialOf } from './material'
+import { type Material, materialOf, settledKind } from './material'
 import { namedTempo } from './namedTempo'
 import { beyondOneVoice } from './polyphony'
 import { type Tempo, tempoOf } from './tempo'
@@ -78,7 +78,7 @@ export function knowledgeOf(rhythm: Rhythm, tones: Tones): Knowledge {
     texture,
     beyondOneVoice: beyond,
     pitched,
-    attacksPerSecond: attacks.length / Math.max(0.1, seconds),
+    attacksPerSecond: paceOf(attacks.length, seconds),
   })
   return {
     version: KNOWLEDGE_VERSION,
@@ -109,15 +109,40 @@ export interface Tones {
 /** Its tones and its texture: the other half of the work. */
 export function* knowTones(source: AudioBlock | SoundSource): Task<Tones> {
   const mix = mixedSource(source)
-  const { sampleRate } = mix
   const texture = yield* part(textureOf(mix), 0, 0.15)
-  const factor = Math.max(1, Math.min(8, Math.floor(sampleRate / TONE_RATE)))
-  const tones = yield* part(decimateTask(mix, factor), 0.15, 0.2)
-  const toneRate = sampleRate / factor
+  const { tones, toneRate } = yield* part(tonesOf(mix), 0.15, 0.2)
   const key = yield* part(findKey(tones, toneRate), 0.2, 0.35)
   const beyond = yield* part(beyondOneVoice(tones, toneRate), 0.35, 0.6)
   const track = yield* part(trackPitch({ sampleRate: toneRate, channels: [tones] }), 0.6, 1)
   return { texture, key, beyondOneVoice: beyond, pitched: pitchedShare(track, tones), oneNote: oneNote(track) }
+}
+
+/**
+ * The kind of a sound and nothing else of its tones: the same as `know` finds, and found sooner where its texture
+ * settles it.
+ */
+export function* knowKind(
+  source: AudioBlock | SoundSource,
+  { attacks, seconds }: Pick<Rhythm, 'attacks' | 'seconds'>,
+): Task<Material['kind']> {
+  const mix = mixedSource(source)
+  const texture = yield* part(textureOf(mix), 0, 0.2)
+  const attacksPerSecond = paceOf(attacks.length, seconds)
+  const settled = settledKind(texture, attacksPerSecond)
+  if (settled) return settled
+  const { tones, toneRate } = yield* tonesOf(mix)
+  const beyond = yield* part(beyondOneVoice(tones, toneRate), 0.25, 0.6)
+  const track = yield* part(trackPitch({ sampleRate: toneRate, channels: [tones] }), 0.6, 1)
+  const pitched = pitchedShare(track, tones)
+  return materialOf({ texture, beyondOneVoice: beyond, pitched, attacksPerSecond }).kind
+}
+
+const paceOf = (attacks: number, seconds: number) => attacks / Math.max(0.1, seconds)
+
+/** One mix of the channels, at a rate that tones need. */
+function* tonesOf(mix: SoundSource): Task<{ readonly tones: Float32Array; readonly toneRate: number }> {
+  const factor = Math.max(1, Math.min(8, Math.floor(mix.sampleRate / TONE_RATE)))
+  return { tones: yield* decimateTask(mix, factor), toneRate: mix.sampleRate / factor }
 }
 
 /** Attacks, tempo and bars alone: half of the work. */

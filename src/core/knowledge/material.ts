@@ -59,6 +59,11 @@ function columnOf({ texture, beyondOneVoice, pitched, attacksPerSecond }: Materi
   ]
 }
 
+function scoresOf(evidence: MaterialEvidence): number[] {
+  const column = columnOf(evidence)
+  return WEIGHTS.map((row) => row.reduce((sum, weight, i) => sum + weight * (column[i] as number), 0))
+}
+
 /** The kind of a sound, or `unsure` where the evidence fits several; and the figures that say so, in words. */
 export function materialOf(evidence: MaterialEvidence): Material {
   const { texture, beyondOneVoice, pitched, attacksPerSecond } = evidence
@@ -72,8 +77,7 @@ export function materialOf(evidence: MaterialEvidence): Material {
       reasons: ['there is nothing in it: silence'],
     }
   }
-  const column = columnOf(evidence)
-  const scores = WEIGHTS.map((row) => row.reduce((sum, weight, i) => sum + weight * (column[i] as number), 0))
+  const scores = scoresOf(evidence)
   const most = Math.max(...scores)
   const odds = scores.map((score) => Math.exp(score - most))
   const total = odds.reduce((sum, value) => sum + value, 0)
@@ -81,12 +85,12 @@ export function materialOf(evidence: MaterialEvidence): Material {
   let confidence = Math.max(...shares)
   let likely = KINDS[shares.indexOf(confidence)] as MaterialKind
   // one voice that glides looks struck to the medians, but nothing struck has a pitch all the way
-  if (pitched > 0.94 && (beyondOneVoice ?? 1) < 0.08 && texture.flatness < 0.03 && texture.peaky < 0.5) {
+  if (pitched > 0.94 && (beyondOneVoice ?? 1) < 0.08 && mayBeOneGlide(texture)) {
     likely = 'single line'
     confidence = Math.max(confidence, 0.85)
   }
   // what is struck now and then and rings for long is heard as its tones
-  const isStruckTone = texture.sines > RINGS_FROM && attacksPerSecond < SELDOM
+  const isStruckTone = isStruck(texture, attacksPerSecond)
   const rings = isStruckTone && likely === 'hits'
   if (isStruckTone && (likely === 'hits' || likely === 'chords')) {
     likely = 'chords'
@@ -94,10 +98,7 @@ export function materialOf(evidence: MaterialEvidence): Material {
     const shareOf = (kind: MaterialKind) => shares[KINDS.indexOf(kind)] as number
     confidence = Math.max(confidence, shareOf('hits') + shareOf('chords'))
   }
-  const muddied =
-    likely === 'noise' || likely === 'hits'
-      ? likely === 'hits' && texture.flatness > NOISE_UNDER_MIX && texture.peaky < 0.5 && texture.attacks < 0.3
-      : texture.flatness > (likely === 'dense mix' ? NOISE_UNDER_MIX : NOISE_UNDER_TONES)
+  const muddied = isMuddied(likely, texture)
   const kind = confidence >= SURE_FROM && !muddied ? likely : 'unsure'
   return {
     kind,
@@ -106,6 +107,38 @@ export function materialOf(evidence: MaterialEvidence): Material {
     shares: { sines: texture.sines, attacks: texture.attacks, noise: texture.noise },
     reasons: reasonsFor(kind, likely, rings, { texture, beyondOneVoice, pitched, attacksPerSecond }),
   }
+}
+
+const mayBeOneGlide = ({ flatness, peaky }: Texture) => flatness < 0.03 && peaky < 0.5
+
+const isStruck = ({ sines }: Texture, attacksPerSecond: number) => sines > RINGS_FROM && attacksPerSecond < SELDOM
+
+const isMuddied = (likely: MaterialKind, { flatness, peaky, attacks }: Texture): boolean =>
+  likely === 'noise' || likely === 'hits'
+    ? likely === 'hits' && flatness > NOISE_UNDER_MIX && peaky < 0.5 && attacks < 0.3
+    : flatness > (likely === 'dense mix' ? NOISE_UNDER_MIX : NOISE_UNDER_TONES)
+
+/**
+ * The kind that `materialOf` comes to whatever the tones of a sound are, where its texture alone settles that.
+ * Scores are bilinear in the two figures that tones give, so whatever holds at the corners of their ranges holds within.
+ */
+export function settledKind(texture: Texture, attacksPerSecond: number): Material['kind'] | undefined {
+  if (texture.sines + texture.attacks + texture.noise < 1e-6) return 'unsure'
+  const corners = [0, 1].flatMap((beyondOneVoice) =>
+    [0, 1].map((pitched) => scoresOf({ texture, beyondOneVoice, pitched, attacksPerSecond })),
+  )
+  const [first] = corners
+  if (!first) return undefined
+  const best = first.indexOf(Math.max(...first))
+  const odds = KINDS.map((_, k) => {
+    const margin = Math.min(...corners.map((scores) => (scores[best] as number) - (scores[k] as number)))
+    return Math.exp(-margin)
+  })
+  if (1 / odds.reduce((sum, value) => sum + value, 0) < SURE_FROM + 1e-6) return undefined
+  const likely = KINDS[best] as MaterialKind
+  if (mayBeOneGlide(texture) && likely !== 'single line') return undefined
+  const heard = likely === 'hits' && isStruck(texture, attacksPerSecond) ? 'chords' : likely
+  return isMuddied(heard, texture) ? 'unsure' : heard
 }
 
 /** A struck sound is its tones from this share of them on, and when it is struck more seldom than this a second. */

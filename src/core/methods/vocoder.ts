@@ -1,4 +1,4 @@
-import { pickWithin, usualGapMs } from '../analysis/material'
+import { tonalWindowMs } from '../analysis/material'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { square } from '../dsp/portable'
@@ -30,7 +30,7 @@ export const vocoder = defineMethod({
   label: 'Locked vocoder',
   family: 'tonal',
   use: 'Chords, pads and tonal mixes: smooth at any length, with its attacks kept.',
-  needs: ['attacks'],
+  needs: ['attacks', 'focus'],
   exactSeek: false,
   tiesPitchToSpeed: false,
   pitchBy: 'reading back',
@@ -69,11 +69,7 @@ export const vocoder = defineMethod({
     }),
   },
   latencyFrames: (settings, sampleRate) => windowFrames(settings.windowMs, sampleRate),
-  // close attacks ask for a short window, long tones for one that tells their partials apart
-  pick(analysis, sampleRate) {
-    const gapMs = usualGapMs(analysis, sampleRate)
-    return { windowMs: pickWithin(gapMs && gapMs / 6, 43, 170, 170) }
-  },
+  pick: (analysis, sampleRate) => ({ windowMs: tonalWindowMs(analysis, sampleRate) }),
   open: ({ source, map, pitch, settings, analysis }) =>
     pitchByResampling(source.channels.length, map, pitch, (inner) => {
       const length = windowFrames(settings.windowMs, source.sampleRate)

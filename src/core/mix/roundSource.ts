@@ -79,7 +79,13 @@ export function roundSource(
 const modulo = (value: number, by: number) => ((value % by) + by) % by
 
 /** What is known of the source, where it lies in the round. */
-function around({ attacks, pitch }: Analysis, start: number, frames: number, first: number, length: number): Analysis {
+function around(
+  { attacks, pitch, focus }: Analysis,
+  start: number,
+  frames: number,
+  first: number,
+  length: number,
+): Analysis {
   const own = (attacks ?? []).filter(({ frame }) => frame >= first && frame < first + length)
   const rounds = [...Array(Math.ceil(frames / length) + 2).keys()].map(
     (n) => n - Math.ceil((first - start) / length) - 1,
@@ -92,6 +98,7 @@ function around({ attacks, pitch }: Analysis, start: number, frames: number, fir
         .sort((a, b) => a.frame - b.frame),
     }),
     ...(pitch && { pitch: pitchAround(pitch, start, frames, first, length) }),
+    ...(focus && { focus }),
   }
 }
 

@@ -106,7 +106,7 @@ function keep(source: SoundSource, end: number, known: Analysis, audio: AudioBlo
   return cut
 }
 
-function analysisOf({ attacks, pitch }: Analysis, start: number, end: number): Analysis {
+function analysisOf({ attacks, pitch, focus }: Analysis, start: number, end: number): Analysis {
   return {
     ...(attacks && {
       attacks: attacks
@@ -114,6 +114,8 @@ function analysisOf({ attacks, pitch }: Analysis, start: number, end: number): A
         .map((attack) => ({ ...attack, frame: attack.frame - start })),
     }),
     ...(pitch && { pitch: pitchOf(pitch, start, end) }),
+    // it was told of the whole, and so are the settings that follow from it
+    ...(focus && { focus }),
   }
 }
 

@@ -38,6 +38,7 @@ export const measurementOf = (values: Partial<Record<ArtefactId, number>>): Meas
   artefacts: Object.entries(values).map(([id, value]) => figure(id as ArtefactId, value)),
 })
 
+const NO_FOCUS = [0, 0, 0, 0, 0]
 const NO_PITCH = { hopFrames: 480, hz: new Float32Array(1), clarity: new Float32Array(1) } as never
 
 /** Answers as the workers would, with figures by the recipe that is measured. */
@@ -50,7 +51,7 @@ export function answering(figuresOf: (job: Extract<Job, { kind: 'measure' }>) =>
         hash: HASH,
         taggedBpm: undefined,
       }
-    if (job.kind === 'analyse') return { attacks: [], pitch: NO_PITCH, ...job.known }
+    if (job.kind === 'analyse') return { attacks: [], pitch: NO_PITCH, focus: NO_FOCUS, ...job.known }
     if (job.kind === 'render')
       return { facts: factsOf(Math.round(seconds * RATE * job.recipe.stretch)), result: undefined }
     if (job.kind === 'measure')

@@ -176,7 +176,7 @@ describe('spectrograms', () => {
     syncSpectra(state())
     expect(jobs('spectrogram')).toHaveLength(0)
     store.setState(({ analyses }) => ({
-      analyses: { ...analyses, [partKey(source())]: { attacks: [], pitch: {} } as never },
+      analyses: { ...analyses, [partKey(source())]: { attacks: [], pitch: {}, focus: [] } as never },
     }))
     setTarget(source().id, { stretch: 2 })
     setOutlook({ display: { show: 'spectrogram', frequency: 'log' } })
