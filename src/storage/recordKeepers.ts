@@ -40,13 +40,17 @@ export function createTrialKeeper(database: Database, now: () => number, most = 
   }
 }
 
+/** files are copied as they are handed over, while the page waits */
+const ROWS_AT_ONCE = 20
+
 /** Files that are listed, with what is known of them. */
 export function createFoundKeeper(database: Database) {
   return {
     all: () => database.found.toArray(),
     async put(rows: readonly FoundRow[]) {
       try {
-        await database.found.bulkPut(rows as FoundRow[])
+        for (let n = 0; n < rows.length; n += ROWS_AT_ONCE)
+          await database.found.bulkPut(rows.slice(n, n + ROWS_AT_ONCE) as FoundRow[])
       } catch (error) {
         throw storageError(error)
       }

@@ -27,6 +27,8 @@ import { batchRecipe, plannedFiles } from './plans'
 const { getState, setState } = store
 /** as many as there are workers on a small machine */
 const AT_ONCE = 2
+/** share of a file by which its bar grows at a time: what is drawn again and again holds the page up */
+const LEAST_SHOWN = 0.1
 const RANK = 4
 /** larger results are made on the browser's disk */
 const MOST_IN_MEMORY = 2 ** 26
@@ -132,6 +134,7 @@ const doubtsOf = ({ doubts }: BatchFile, clipped: number) => [
 async function make(run: BatchRun, file: BatchFile, signal: AbortSignal) {
   const listed = getState().found.find(({ id }) => id === file.id)
   const about = { file: file.path, output: file.output }
+  let shown = 0
   try {
     const blob = await bytesOf(file.id)
     const facts = listed?.facts
@@ -156,10 +159,12 @@ async function make(run: BatchRun, file: BatchFile, signal: AbortSignal) {
       {
         signal,
         rank: RANK,
-        onProgress: ({ doneFrames, totalFrames }) =>
-          change(({ making }) =>
-            making[file.id] === undefined ? {} : { making: { ...making, [file.id]: doneFrames / totalFrames } },
-          ),
+        onProgress: ({ doneFrames, totalFrames }) => {
+          const share = doneFrames / totalFrames
+          if (share - shown < LEAST_SHOWN) return
+          shown = share
+          change(({ making }) => (making[file.id] === undefined ? {} : { making: { ...making, [file.id]: share } }))
+        },
       },
     )
     signal.throwIfAborted()
