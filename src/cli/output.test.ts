@@ -144,6 +144,43 @@ describe('a result as another kind of file', () => {
   })
 })
 
+describe('a method that is chosen by measuring', () => {
+  it('is the first of those that advice ranks, told with its reason, and kept in the recipe', async () => {
+    const wanted = ['--stretch', '1.3', '--semitones', '2']
+    const { err } = await done(
+      'render',
+      place('in.wav'),
+      place('auto.wav'),
+      '--method',
+      'auto',
+      ...wanted,
+      '--save-recipe',
+      place('auto.json'),
+    )
+    const { recipe } = JSON.parse(readFileSync(place('auto.json'), 'utf8'))
+    const advice = await commandHere(['advise', place('in.wav'), ...wanted, '--json'])
+    const [first] = JSON.parse(advice.out)
+    expect(recipe.methodId).toBe(first.methodId)
+    expect(err).toContain(`: ${first.reason}`)
+    await done('render', place('in.wav'), place('named.wav'), '--method', first.methodId, ...wanted)
+    expect(readFileSync(place('auto.wav')).equals(readFileSync(place('named.wav')))).toBe(true)
+  })
+
+  it('takes no settings of a method that nobody named', async () => {
+    const { status, err } = await zumbet(
+      'render',
+      place('in.wav'),
+      place('x.wav'),
+      '--method',
+      'auto',
+      '--set',
+      'seed=2',
+    )
+    expect(status).toBe(2)
+    expect(err).toContain('--set is about one method')
+  })
+})
+
 describe('a recipe in a file', () => {
   it('makes the very bytes again, whatever kind of file', async () => {
     for (const kind of ['wav', 'flac', 'mp3', 'opus']) {

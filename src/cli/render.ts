@@ -7,10 +7,13 @@ import {
   type ExportOrder,
   exportFacts,
   isPlain,
+  leastHarmTask,
+  methodById,
   methods,
   NO_MARKERS,
   planExportTask,
   type Recipe,
+  reasonOf,
   type SoundTags,
   soundSource,
   wavRate,
@@ -29,6 +32,8 @@ import { recipeGiven, soundWithin, tagsFor } from './recipePlace'
 import type { Terminal } from './terminal'
 import { threadsFrom } from './threads'
 
+/** share of the work that is trying methods, where none was named */
+const CHOOSING = 0.7
 /** share of the work that is looking at the source */
 const ANALYSING = 0.3
 
@@ -43,7 +48,7 @@ export async function render(words: readonly string[], terminal: Terminal) {
   const file = given === undefined ? undefined : await recipeGiven(args, given)
   const written = file?.written ?? checkOutput(args, output)
   if (file) checkEnding(output, written.container)
-  const recipe = file?.recipe ?? (await recipeAsked(args))
+  const asked = file?.recipe ?? (await recipeAsked(args))
   const saved = args.text('save-recipe')
   const threads = threadsFrom(args)
   const whole = await openSound(input, terminal.err)
@@ -52,8 +57,9 @@ export async function render(words: readonly string[], terminal: Terminal) {
   const part = file?.range ? soundWithin(whole, file.range, input) : whole
   const { tempo } = part.markers
   const sound = file?.marked ? { ...part, markers: { ...file.marked, ...(tempo && { tempo }) } } : part
+  const told = file?.attacks && { attacks: file.attacks }
+  const { recipe, known } = isAuto(args) ? chosenFor(sound, asked, terminal) : { recipe: asked, known: told }
   const tags = file ? file.tags : args.flag('tags') ? tagsFor(input, recipe, args.text('date')) : undefined
-  const known = file?.attacks && { attacks: file.attacks }
   await renderFile(sound, recipe, written, output, threads, terminal, known, tags)
   if (saved !== undefined) {
     const { recipe: _, ...kept } = tags ?? {}
@@ -71,10 +77,30 @@ export async function render(words: readonly string[], terminal: Terminal) {
   }
 }
 
+/** by measuring: every method is tried on this sound */
+const AUTO = 'auto'
+const isAuto = (args: Arguments) => args.text('method') === AUTO
+
+/** The method that does least harm to a sound, with the reason told. */
+function chosenFor(sound: OpenSound, asked: Recipe, { err, progress }: Terminal) {
+  const { recipe, known, ranked } = drive(leastHarmTask(soundSource(sourceOf(sound)), asked, {}), progress, {
+    from: 0,
+    to: CHOOSING,
+  })
+  const [best, next] = ranked
+  if (best)
+    err(`zumbet: ${methodById(recipe.methodId).label}: ${reasonOf(best.trial.measurement, next?.trial.measurement)}`)
+  return { recipe, known }
+}
+
 async function recipeAsked(args: Arguments): Promise<Recipe> {
   const methodId = args.text('method')
   if (methodId === undefined)
-    throw new UsageError(`--method, or --recipe, is needed: ${methods.map((m) => m.id).join(', ')}`)
+    throw new UsageError(`--method, or --recipe, is needed: ${AUTO}, ${methods.map((m) => m.id).join(', ')}`)
+  if (methodId === AUTO) {
+    if (args.texts('set').length > 0) throw new UsageError('--set is about one method: name it, or leave --set out')
+    return recipeFrom(args, 'wsola', args.number('stretch') ?? 1)
+  }
   return recipeFrom(args, methodId, args.number('stretch') ?? 1)
 }
 

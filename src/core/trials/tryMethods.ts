@@ -1,4 +1,4 @@
-import { type Analysis, analyseTask } from '../analysis/analysis'
+import { ALL_NEEDS, type Analysis, analyseTask } from '../analysis/analysis'
 import type { SoundSource } from '../audio/soundSource'
 import { methods } from '../methods/registry'
 import { planOf } from '../render/openVoice'
@@ -33,19 +33,19 @@ export function* tryMethodsTask(source: SoundSource, recipes: readonly Recipe[],
  * The recipe by the method that does least harm to this sound, of those that leave pitch and speed apart. One that
  * changes nothing stays as it is.
  * @param known  what is known of the source already.
- * @returns what was found out on the way along with it.
+ * @returns what was found out on the way along with it, and all that were tried, least harm first.
  */
 export function* leastHarmTask(
   source: SoundSource,
   recipe: Recipe,
   known: Analysis,
-): Task<{ readonly recipe: Recipe; readonly known: Analysis }> {
-  if (recipe.stretch === 1 && recipe.pitchSemitones === 0) return { recipe, known }
-  const all = yield* analyseTask(source, ['attacks', 'pitch'], known)
+): Task<{ readonly recipe: Recipe; readonly known: Analysis; readonly ranked: readonly Ranked[] }> {
+  if (recipe.stretch === 1 && recipe.pitchSemitones === 0) return { recipe, known, ranked: [] }
+  const all = yield* analyseTask(source, ALL_NEEDS, known)
   const candidates = methods.filter(({ tiesPitchToSpeed }) => !tiesPitchToSpeed)
   const recipes = candidates.map(({ id: methodId }) => ({ ...recipe, methodId }))
-  const [best] = yield* tryMethodsTask(source, recipes, all)
-  return { recipe: { ...recipe, methodId: best?.methodId ?? recipe.methodId }, known: all }
+  const ranked = yield* tryMethodsTask(source, recipes, all)
+  return { recipe: { ...recipe, methodId: ranked[0]?.methodId ?? recipe.methodId }, known: all, ranked }
 }
 
 /** A task as one of so many equal ones, by its progress. */
