@@ -6,7 +6,7 @@ import { timeText } from '../../common/formats'
 import { Progress } from '../../common/Progress'
 import { addVariant } from '../../session/acts'
 import { useSession } from '../../session/state/store'
-import { adviceKey, cancelAdvice, seekAdvice } from '../../session/try/advice'
+import { adviceKey, cancelAdvice, letChoose, seekAdvice } from '../../session/try/advice'
 
 /** Which method does least harm to this sound at this target: every one tried on a telling part, measured, and ranked. */
 export function AdvicePanel({ source }: { source: Source }) {
@@ -32,6 +32,15 @@ export function AdvicePanel({ source }: { source: Source }) {
           onClick={() => void seekAdvice(source)}
         >
           {state && !old ? 'Measure again' : 'Measure all methods'}
+        </button>
+        <button
+          type="button"
+          className="plain-button !h-7 !text-tide"
+          disabled={!ready || running}
+          title="Measure what is not measured yet, and hear the method that does least harm"
+          onClick={() => void letChoose(source)}
+        >
+          Let Zumbet choose
         </button>
         {running && (
           <Progress

@@ -1,6 +1,8 @@
-import { methods, type Recipe } from '../../../core'
-import { contentKey, newVariant, recipeOf, type Source } from '../../../session'
-import { heardSound } from '../hear/listening'
+import { methodById, methods, type Recipe, rankTrials, reasonOf } from '../../../core'
+import { contentKey, MAX_VARIANTS, newVariant, recipeOf, type Source } from '../../../session'
+import { addVariant } from '../acts'
+import { heardSound, hearLane } from '../hear/listening'
+import { notify } from '../state/notices'
 import { type AdviceState, store } from '../state/store'
 import { trying, tryRecipe } from './trying'
 
@@ -48,6 +50,29 @@ export async function seekAdvice(source: Source) {
     ),
   )
   if (running.get(source.id) === stop) running.delete(source.id)
+}
+
+/**
+ * Measure all methods, unless that was done for this target, and hear the one that does least harm: in the lane that it
+ * has, else in a new one. The reason is told.
+ */
+export async function letChoose(source: Source) {
+  const key = adviceKey(source)
+  const known = getState().advice[source.id]
+  if (known?.key !== key || known.status !== 'done') await seekAdvice(source)
+  const { advice, history, outlook } = getState()
+  const now = history.present.sources.find(({ id }) => id === source.id)
+  const found = advice[source.id]
+  // who went elsewhere, or changed the target meanwhile, is not called back
+  if (!now || found?.status !== 'done' || found.key !== adviceKey(now) || outlook.selectedId !== now.id) return
+  const [best, next] = rankTrials(found.tried)
+  if (!best) return
+  const wanted = JSON.stringify(recipeFor(now, best.methodId))
+  const lane = now.variants.findIndex((variant) => JSON.stringify(recipeOf(now, variant)) === wanted)
+  if (lane >= 0) hearLane(lane + 1)
+  else if (now.variants.length < MAX_VARIANTS) addVariant(now, best.methodId)
+  const { label } = methodById(best.methodId)
+  notify({ tone: 'plain', text: `${label}: ${reasonOf(best.trial.measurement, next?.trial.measurement)}` })
 }
 
 export function cancelAdvice(sourceId: string) {

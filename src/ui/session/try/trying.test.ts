@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from 'vitest'
-import { methods } from '../../../core'
+import { methodById, methods, rankTrials } from '../../../core'
 import { recipe } from '../../../core/testing/recipes'
 import { partKey } from '../../../session'
 import { answering, measurementOf, openSession, RATE, soundOf, store, until } from '../../testing/openSession'
@@ -9,8 +9,8 @@ import { setSetting } from '../edits'
 import { hearLane, hearTried, leaveTried } from '../hear/listening'
 import { syncSpectra } from '../render/spectra'
 import { setOutlook } from '../state/outlook'
-import { activeLane } from '../state/store'
-import { adviceKey, cancelAdvice, seekAdvice } from './advice'
+import { activeLane, chosenVariant } from '../state/store'
+import { adviceKey, cancelAdvice, letChoose, seekAdvice } from './advice'
 import { exploredKey, exploreSetting, stopExploring } from './explore'
 import { rangeOfTrial, tryRecipe } from './trying'
 
@@ -74,6 +74,19 @@ describe('advice', () => {
     expect(state().advice[source().id]?.tried.map(({ methodId }) => methodId)).toContain('varispeed')
     // nothing is applied by itself
     expect(source().variants).toHaveLength(3)
+  })
+
+  it('chooses where it is asked to: the least harm is heard, in its own lane or a new one, once, with the reason told', async () => {
+    setTarget(source().id, { stretch: 1.37 })
+    await letChoose(source())
+    const [best] = rankTrials(state().advice[source().id]?.tried ?? [])
+    const heard = () => chosenVariant(state(), source())
+    expect(heard()?.methodId).toBe(best?.methodId)
+    expect(state().notices.at(-1)?.text).toContain(methodById(best?.methodId ?? '').label)
+    const [lanes, measured] = [source().variants.length, jobs('measure').length]
+    await letChoose(source())
+    expect(source().variants).toHaveLength(lanes)
+    expect(jobs('measure')).toHaveLength(measured)
   })
 
   it('can be stopped, and says so', async () => {
