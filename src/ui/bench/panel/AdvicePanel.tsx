@@ -63,7 +63,7 @@ export function AdvicePanel({ source }: { source: Source }) {
           ) : state?.status === 'done' && close.length > 1 ? (
             `No difference that these figures tell: ${close.map((one) => methodById(one.methodId).label).join(', ')}. Let your ear decide.`
           ) : state?.status === 'done' ? (
-            'Least harm first. What lies under where it is heard counts for the order too.'
+            'Least harm first, heard or not.'
           ) : running ? null : (
             'Every method renders a telling part of the result, which is then measured. Nothing is applied by itself.'
           )}
