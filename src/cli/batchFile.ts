@@ -88,9 +88,9 @@ function recipeFor(order: BatchOrder, source: SoundSource, taggedBpm: number | u
   )
   const { stretch, semitones: pitchSemitones, methodId = order.recipe.methodId } = plan
   const recipe = { ...order.recipe, stretch, pitchSemitones, methodId }
-  const attacks = rhythm && { attacks: rhythm.attacks }
-  const least = order.advised ? finish(leastHarmTask(source, recipe, attacks ?? {})).recipe : recipe
-  return { recipe: least, kind: kind ?? known?.material.kind, known, rhythm, plan }
+  const found = rhythm ? { attacks: rhythm.attacks } : {}
+  const chosen = order.advised ? finish(leastHarmTask(source, recipe, found)) : { recipe, known: found }
+  return { recipe: chosen.recipe, analysis: chosen.known, kind: kind ?? known?.material.kind, known, rhythm, plan }
 }
 
 /** Make one file. What fails says so, and loses none of the others. */
@@ -99,10 +99,10 @@ export async function makeBatchFile(order: BatchOrder, { input, output, part }: 
   try {
     const { sound, taggedBpm, warnings } = await readSound(input)
     const source = soundSource(sourceOf(sound))
-    const { recipe, kind, known, rhythm, plan } = recipeFor(order, source, taggedBpm, input)
-    const facts = await write(sound, recipe, order, part, output, rhythm && { attacks: rhythm.attacks })
+    const { recipe, analysis, kind, known, rhythm, plan } = recipeFor(order, source, taggedBpm, input)
+    const facts = await write(sound, recipe, order, part, output, analysis)
     const { rate } = facts
-    const harm = order.measure ? finish(harmTask(source, recipe, rhythm ? { attacks: rhythm.attacks } : {})) : undefined
+    const harm = order.measure ? finish(harmTask(source, recipe, analysis)) : undefined
     return {
       ...about,
       status: 'done',
@@ -135,7 +135,7 @@ async function write(
   { wish: { aim }, written }: BatchOrder,
   part: string,
   output: string,
-  known: Analysis | undefined,
+  known: Analysis,
 ): Promise<ExportFacts & { readonly rate: number; readonly lufs?: number }> {
   const delivery = deliveryFor(written, sound)
   const tags = aim.kind === 'bpm' && written.markers === 'keep' ? { bpm: aim.to } : {}

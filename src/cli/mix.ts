@@ -138,7 +138,7 @@ async function write(
   const answers = await answered(session, used, sounds, given, { threads, isMoved: asked.semitones !== 0 })
   const tempoRatio = asked.bpm === undefined ? 1 : tempoRatioTo(session, asked.bpm)
   changeSet(session, { tempoRatio, semitones: asked.semitones }, (source) =>
-    isUntuned(source, answers.get(leadOf(session, source).id)?.known),
+    isUntuned(source, answers.get(source.id)?.known),
   )
   const sources = used.map((source) => {
     const answer = answers.get(source.id)
@@ -339,7 +339,7 @@ async function answered(
     const { file } = lead
     const { taggedBpm } = sounds.get(lead.id) as Tagged
     const options: KnowOptions = { file, ...(taggedBpm !== undefined && { taggedBpm }) }
-    const wantsKind = isMoved && lead.hand.untuned === undefined
+    const wantsKind = isMoved && source.hand.untuned === undefined
     const recipes = session.parts.filter((part) => part.source === id).map((part) => partRecipe(source, part))
     return {
       sound: leading(given[id] as GivenSound),

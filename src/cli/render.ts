@@ -58,9 +58,11 @@ export async function render(words: readonly string[], terminal: Terminal) {
   const { tempo } = part.markers
   const sound = file?.marked ? { ...part, markers: { ...file.marked, ...(tempo && { tempo }) } } : part
   const told = file?.attacks && { attacks: file.attacks }
-  const { recipe, known } = isAuto(args) ? chosenFor(sound, asked, terminal) : { recipe: asked, known: told }
+  const auto = isAuto(args)
+  const { recipe, known } = auto ? chosenFor(sound, asked, terminal) : { recipe: asked, known: told }
   const tags = file ? file.tags : args.flag('tags') ? tagsFor(input, recipe, args.text('date')) : undefined
-  await renderFile(sound, recipe, written, output, threads, terminal, known, tags)
+  const rest = auto ? { ...terminal, progress: restOf(terminal) } : terminal
+  await renderFile(sound, recipe, written, output, threads, rest, known, tags)
   if (saved !== undefined) {
     const { recipe: _, ...kept } = tags ?? {}
     const { frames, sampleRate } = soundSource(sourceOf(whole))
@@ -92,6 +94,12 @@ function chosenFor(sound: OpenSound, asked: Recipe, { err, progress }: Terminal)
     err(`zumbet: ${methodById(recipe.methodId).label}: ${reasonOf(best.trial.measurement, next?.trial.measurement)}`)
   return { recipe, known }
 }
+
+/** The progress of what is left when the choice is made. */
+const restOf =
+  ({ progress }: Terminal): Terminal['progress'] =>
+  (share) =>
+    progress(CHOOSING + (1 - CHOOSING) * share)
 
 async function recipeAsked(args: Arguments): Promise<Recipe> {
   const methodId = args.text('method')

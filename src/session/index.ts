@@ -65,6 +65,7 @@ export {
   type Found,
   heldAnalysis,
   isUntuned,
+  keyMoved,
   keyOf,
   keyText,
   kindOf,
@@ -74,7 +75,7 @@ export {
   tempoOf,
 } from './known'
 export { recipeHeardAt } from './listening'
-export { type HandMarkers, markersOf, withCue, withCueChanged, withoutCue } from './marks'
+export { type HandMarkers, handMarkersOf, markersOf, withCue, withCueChanged, withoutCue } from './marks'
 export type { Mended } from './mend'
 export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'

@@ -166,6 +166,12 @@ export function kindOf(
   return found ? { kind: found.material.kind, by: 'found' } : { kind: undefined, by: undefined }
 }
 
+/** A key, moved by semitones: whole ones, as near as they come. */
+export const keyMoved = <Own extends { readonly root: number }>(key: Own, semitones: number): Own => ({
+  ...key,
+  root: (((key.root + Math.round(semitones)) % 12) + 12) % 12,
+})
+
 /** Untuned percussion stays as it is when others are transposed: what people said, else hits without a clear note. */
 export function isUntuned(source: Source, found: Found): boolean {
   if (source.hand.untuned !== undefined) return source.hand.untuned

@@ -4,15 +4,20 @@ import type { Hand, Source } from './schema'
 /** Cues, loops and root as they were set by hand, in frames of the file. */
 export type HandMarkers = NonNullable<Hand['markers']>
 
+/** Those of the part that is worked with, in its frames; undefined where nothing was set by hand. */
+export function handMarkersOf({ hand, range }: Pick<Source, 'hand' | 'range'>): Markers | undefined {
+  const own = hand.markers as Markers | undefined
+  return own && range ? markersWithin(own, range) : own
+}
+
 /**
  * What a source's file is to say of its part: as set by hand, else as its own file says. The tempo stays the file's.
  * @param ofPart  what the file says, in frames of the part
  */
-export function markersOf({ hand, range }: Pick<Source, 'hand' | 'range'>, ofPart: Markers): Markers {
-  if (!hand.markers) return ofPart
+export function markersOf(source: Pick<Source, 'hand' | 'range'>, ofPart: Markers): Markers {
   const { tempo } = ofPart
-  const own: Markers = { ...hand.markers, ...(tempo && { tempo }) } as Markers
-  return range ? markersWithin(own, range) : own
+  const own = handMarkersOf(source)
+  return own ? { ...own, ...(tempo && { tempo }) } : ofPart
 }
 
 const byFrame = <One extends { readonly frame: number }>(a: One, b: One) => a.frame - b.frame

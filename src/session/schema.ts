@@ -57,7 +57,6 @@ export const factsSchema = z.object({
   hash: text.optional(),
 })
 
-/** What people said of a source against, or beside, what was found out; nothing that is found out changes it. */
 const fileFrame = z.number().int().nonnegative()
 
 /** What a file says of places in its sound, its frames; a loop's end is exclusive. */
@@ -87,6 +86,7 @@ export const markersSchema = z.object({
   rootNote: z.number().int().min(0).max(127).optional(),
 })
 
+/** What people said of a source against, or beside, what was found out; nothing that is found out changes it. */
 const handSchema = z.object({
   bpm: z.number().min(10).max(999).optional(),
   /** where the first beat lies, seconds of the file */

@@ -63,6 +63,23 @@ describe('a whole set', () => {
     expect(after.key).toEqual(before.key)
   })
 
+  it('moves the pads of a source that follows the key once: along with it where the key moves, else by themselves', () => {
+    for (const [semitones, byThemselves] of [
+      [2, 0],
+      [0.5, 0.5],
+    ] as const) {
+      const session = stage()
+      for (const source of session.sources) source.follows = { tempo: false, key: true }
+      const before = structuredClone(session)
+      changeSet(session, { tempoRatio: 1, semitones }, isHits)
+      for (const [n, pick] of session.picks.entries())
+        expect(pick.semitones).toBe(
+          (before.picks[n]?.semitones as number) + (isHits({ id: pick.source }) ? 0 : byThemselves),
+        )
+      expect(session.key?.root).toBe(semitones === 2 ? 11 : 9)
+    }
+  })
+
   it('is as long as its tempo says, by the frames of the mix', () => {
     const session = { ...stage(), tempoLine: [], sections: [] }
     const framesOf = (of: Session) =>

@@ -1,4 +1,5 @@
 import { AppError, BPM_RANGE, PITCH_RANGE } from '../core'
+import { keyMoved } from './known'
 import { SESSION_BPM_RANGE, type Session, type Source } from './schema'
 
 /** All that lies on the timeline, and the pads beside it, at another tempo or in another key. */
@@ -24,12 +25,13 @@ export function changeSet(session: Session, change: SetChange, staysAt: (source:
   const { tempoRatio, semitones } = change
   const sourceOf = new Map(session.sources.map((source) => [source.id, source]))
   const tempi = [...session.tempoLine, ...session.sections].flatMap(({ bpm }) => bpm ?? [])
-  for (const bpm of [session.bpm, ...tempi]) {
-    const { min, max } = bpm === session.bpm ? SESSION_BPM_RANGE : BPM_RANGE
+  const holdTempo = (bpm: number, { min, max }: { readonly min: number; readonly max: number }) => {
     const next = bpm * tempoRatio
     if (!(next >= min && next <= max))
       throw new AppError('set/tempo', { was: short(bpm), wanted: short(next), least: min, most: max })
   }
+  holdTempo(session.bpm, SESSION_BPM_RANGE)
+  for (const bpm of tempi) holdTempo(bpm, BPM_RANGE)
   const moves = (id: string) => {
     const source = sourceOf.get(id)
     return semitones !== 0 && source !== undefined && !staysAt(source) ? source : undefined
@@ -44,10 +46,11 @@ export function changeSet(session: Session, change: SetChange, staysAt: (source:
     const source = moves(part.source)
     return source && moved(part.semitones ?? source.target.pitchSemitones, source.name)
   })
-  // a source that follows the key takes its pads along
+  const key = session.key && Number.isInteger(semitones) ? keyMoved(session.key, semitones) : undefined
+  // a source that follows the key takes its pads along, where the key moves
   const picks = session.picks.map(({ source: id, semitones: own, name }) => {
     const source = moves(id)
-    return source && !(source.follows.key && session.key) ? moved(own, name) : undefined
+    return source && !(source.follows.key && key) ? moved(own, name) : undefined
   })
 
   session.bpm *= tempoRatio
@@ -55,5 +58,5 @@ export function changeSet(session: Session, change: SetChange, staysAt: (source:
   for (const section of session.sections) if (section.bpm !== undefined) section.bpm *= tempoRatio
   for (const [n, part] of session.parts.entries()) if (parts[n] !== undefined) part.semitones = parts[n]
   for (const [n, pick] of session.picks.entries()) if (picks[n] !== undefined) pick.semitones = picks[n]
-  if (session.key && Number.isInteger(semitones)) session.key.root = (((session.key.root + semitones) % 12) + 12) % 12
+  if (key) session.key = key
 }

@@ -1,4 +1,4 @@
-import type { SoundSource } from '../audio/soundSource'
+import { type SoundSource, soundSource } from '../audio/soundSource'
 import { decimateTask } from '../dsp/decimate'
 import { lnInPlace } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
@@ -44,8 +44,7 @@ export function* focusOf(source: SoundSource): Task<Focus> {
     const from = Math.max(0, at - around)
     const to = Math.min(frames, at + region + around)
     const samples = mixOf(source.part(from, to))
-    const part = { sampleRate, channelCount: 1, frames: to - from, part: partOf(samples, sampleRate) }
-    const low = factor > 1 ? finish(decimateTask(part, factor)) : samples
+    const low = finish(decimateTask(soundSource({ sampleRate, channels: [samples] }), factor))
     const [start, end] = [(at - from) / factor, (Math.min(frames, at + region) - from) / factor]
     const found = looks.map((look) => look(low, start, end))
     const weight = Math.sqrt(found[0]?.energy ?? 0)
@@ -55,11 +54,6 @@ export function* focusOf(source: SoundSource): Task<Focus> {
   }
   return sums.map((sum) => (weights > 0 ? sum / weights : 0))
 }
-
-const partOf = (samples: Float32Array, sampleRate: number) => (from: number, to: number) => ({
-  sampleRate,
-  channels: [samples.subarray(from, to)],
-})
 
 /** Measures a region through a window of one size, by columns a quarter of it apart. */
 function entropyThrough(size: number) {

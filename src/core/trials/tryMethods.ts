@@ -40,7 +40,7 @@ export function* leastHarmTask(
   recipe: Recipe,
   known: Analysis,
 ): Task<{ readonly recipe: Recipe; readonly known: Analysis; readonly ranked: readonly Ranked[] }> {
-  if (recipe.stretch === 1 && recipe.pitchSemitones === 0) return { recipe, known, ranked: [] }
+  if (planOf(recipe, source, known.attacks).isSource) return { recipe, known, ranked: [] }
   const all = yield* analyseTask(source, ALL_NEEDS, known)
   const candidates = methods.filter(({ tiesPitchToSpeed }) => !tiesPitchToSpeed)
   const recipes = candidates.map(({ id: methodId }) => ({ ...recipe, methodId }))

@@ -6,6 +6,7 @@ import {
   clampPitch,
   isUntuned,
   keyInterval,
+  keyMoved,
   keyOf,
   keyText,
   kindOf,
@@ -108,10 +109,7 @@ export function AimRow({ source }: { source: Source }) {
           <KeySelect
             label="Key of the result"
             none="as it is"
-            value={{
-              root: (((key.root + Math.round(target.pitchSemitones)) % 12) + 12) % 12,
-              ...(key.mode && { mode: key.mode }),
-            }}
+            value={keyMoved(key, target.pitchSemitones)}
             onChange={(next) => setTarget(source.id, { pitchSemitones: next ? clampPitch(keyInterval(key, next)) : 0 })}
           />
         </Reading>

@@ -63,21 +63,9 @@ export interface Report {
 
 export function reportHtml(report: Report): string {
   const { source, variants } = report
-  return `<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<title>${escaped(source)}: ${escaped(report.target)}</title>
-<style>${STYLE}</style>
-</head>
-<body>
-<header>
-<h1>${escaped(source)}</h1>
-<p class="soft">${escaped(report.target)} · ${escaped(report.facts)} · ${escaped(report.date)}</p>
-</header>
-<main>
-<section>
+  return pageHtml(
+    { title: source, about: report.target, facts: `${report.facts} · ${report.date}` },
+    `<section>
 <h2>What each did</h2>
 <div class="variant">
 <p><b>Reference</b> <span class="soft">${escaped(report.file)}, as it came</span></p>
@@ -108,17 +96,7 @@ ${
     : ''
 }
 ${report.blind.length > 0 ? `<section><h2>Heard without names</h2><ul>${report.blind.map((line) => `<li>${escaped(line)}</li>`).join('')}</ul></section>` : ''}
-<section>
-<h2>What the figures mean</h2>
-<dl>
-${artefactKinds
-  .map(
-    (kind) =>
-      `<dt>${escaped(kind.label)} <span class="soft">${escaped(kind.unit)}, audible from ${kind.audibleFrom}, clear from ${kind.clearFrom}, severe from ${kind.severeFrom}</span></dt><dd>${escaped(kind.sounds)} <span class="soft">${escaped(kind.threshold)}</span></dd>`,
-  )
-  .join('\n')}
-</dl>
-</section>
+${meaningsHtml()}
 <section>
 <h2>Recipes</h2>
 ${variants
@@ -128,12 +106,48 @@ ${variants
 <p class="soft">From a command line:</p><pre>${escaped(commandOf(report.file, recipe))}</pre></details>`,
   )
   .join('\n')}
-</section>
+</section>`,
+  )
+}
+
+/** A page that stands alone. `about` is what makes it this one, for the title of its window too. */
+export function pageHtml(
+  { title, about, facts }: { readonly title: string; readonly about: string; readonly facts: string },
+  sections: string,
+): string {
+  return `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>${escaped(title)}: ${escaped(about)}</title>
+<style>${STYLE}</style>
+</head>
+<body>
+<header>
+<h1>${escaped(title)}</h1>
+<p class="soft">${escaped(about)} · ${escaped(facts)}</p>
+</header>
+<main>
+${sections}
 </main>
 </body>
 </html>
 `
 }
+
+/** Every kind of harm: from where on it is heard, how it sounds. */
+export const meaningsHtml = (): string => `<section>
+<h2>What the figures mean</h2>
+<dl>
+${artefactKinds
+  .map(
+    (kind) =>
+      `<dt>${escaped(kind.label)} <span class="soft">${escaped(kind.unit)}, audible from ${kind.audibleFrom}, clear from ${kind.clearFrom}, severe from ${kind.severeFrom}</span></dt><dd>${escaped(kind.sounds)} <span class="soft">${escaped(kind.threshold)}</span></dd>`,
+  )
+  .join('\n')}
+</dl>
+</section>`
 
 /** A mark as it stands in the chart, with the letter and the method that it is of. */
 function legendOf({ letter, recipe }: ReportVariant, lanes: readonly string[]): string {
@@ -166,7 +180,7 @@ export function commandOf(file: string, recipe: Recipe): string {
   return [...written, `zumbet time ${quoted} out.wav ${[...timed, ...flags].join(' ')}`].join('\n')
 }
 
-function clipHtml({ url, overview }: ReportClip, name: string): string {
+export function clipHtml({ url, overview }: ReportClip, name: string): string {
   return `${waveSvg(overview)}
 <audio controls preload="none" src="${url}" aria-label="Clip of ${escaped(name)}"></audio>`
 }
@@ -244,7 +258,7 @@ ${kinds.map((kind) => `<tr><th scope="row">${escaped(kind.label)}</th>${variants
 </tbody></table>`
 }
 
-export const STYLE = `
+const STYLE = `
 :root{color-scheme:light dark;--ground:#fffdf8;--text:#1b2126;--soft:#4c555c;--rule:#ddd5c6;--harm:#c2321a}
 @media (prefers-color-scheme:dark){:root{--ground:#0d1217;--text:#eef0ec;--soft:#a9b4bc;--rule:#2b3742;--harm:#ff6f59}}
 body{margin:0 auto;max-width:960px;padding:28px 24px 60px;background:var(--ground);color:var(--text);font:15px/1.45 system-ui,sans-serif;font-variant-numeric:tabular-nums}

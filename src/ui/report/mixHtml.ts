@@ -1,6 +1,6 @@
-import { artefactKinds, harmText, type Measurement, methodById, type Recipe, verdictOf } from '../../core'
+import { harmText, type Measurement, methodById, type Recipe, verdictOf } from '../../core'
 import { escaped } from '../../host/markup'
-import { type ReportClip, ribbonSvg, STYLE, waveSvg } from './html'
+import { clipHtml, meaningsHtml, pageHtml, type ReportClip, ribbonSvg } from './html'
 
 /** What a timeline does to each of its sounds, as one page that stands alone. Nothing in it is fetched, nothing runs. */
 
@@ -39,24 +39,11 @@ const times = (value: number) => `${Number(value.toFixed(3))} ×`
 
 export function mixReportHtml(report: MixReport): string {
   const { title, parts } = report
-  return `<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<title>${escaped(title)}</title>
-<style>${STYLE}</style>
-</head>
-<body>
-<header>
-<h1>${escaped(title)}</h1>
-<p class="soft">${escaped(report.facts)} · ${escaped(report.date)}</p>
-</header>
-<main>
-<section>
+  return pageHtml(
+    { title, about: report.facts, facts: report.date },
+    `<section>
 <h2>The mix</h2>
-${waveSvg(report.clip.overview)}
-<audio controls preload="none" src="${report.clip.url}" aria-label="Clip of the mix"></audio>
+${clipHtml(report.clip, 'the mix')}
 <p class="note">${escaped(report.clipText)}</p>
 </section>
 <section>
@@ -72,21 +59,8 @@ ${parts.map(rowHtml).join('\n')}
 ${parts.map(partHtml).join('\n')}
 <p class="note">Each was measured by itself, at the mean stretch at which it is heard, in the part of it that tells most.</p>
 </section>
-<section>
-<h2>What the figures mean</h2>
-<dl>
-${artefactKinds
-  .map(
-    (kind) =>
-      `<dt>${escaped(kind.label)} <span class="soft">${escaped(kind.unit)}, audible from ${kind.audibleFrom}, clear from ${kind.clearFrom}, severe from ${kind.severeFrom}</span></dt><dd>${escaped(kind.sounds)}</dd>`,
+${meaningsHtml()}`,
   )
-  .join('\n')}
-</dl>
-</section>
-</main>
-</body>
-</html>
-`
 }
 
 const pitchText = (semitones: number) =>

@@ -1,15 +1,17 @@
-import { AppError, gradeOfArtefact, harmOf, type Measurement, naturalRange, type SampleFormat } from '../../core'
-import { scratchFolder } from '../../engine'
+import { AppError, findingsOf, harmOf, type Measurement, naturalRange } from '../../core'
 import { errorText } from '../../host/errorText'
-import { deliveryOfSettings, FIRST_EXPORT, kindOf, partFacts, type Source } from '../../session'
+import { type ExportSettings, FIRST_EXPORT, kindOf, partFacts, type Source, type TimelinePart } from '../../session'
 import { countedText, dbText, peakText, timeText } from '../common/formats'
 import { saveFile } from '../common/saveFile'
+import { makeDraft } from '../session/exporting/drafts'
+import { itemOf } from '../session/exporting/items'
+import { today } from '../session/exporting/queue'
 import { pool } from '../session/state/engine'
 import { notify, tell } from '../session/state/notices'
 import { store } from '../session/state/store'
-import { openedFor, type Timeline, timelineOf } from '../session/timeline/mixing'
+import { type Timeline, timelineOf } from '../session/timeline/mixing'
 import { heardRecipe, partTrialKey, trialOf } from '../session/timeline/partTrials'
-import { gathered, writeMix } from '../session/timeline/writeMix'
+import { soundFor } from '../session/timeline/writeMix'
 import { strainOf } from '../timeline/strain'
 import { dataUrl } from './dataUrl'
 import { type MixReportPart, mixReportHtml } from './mixHtml'
@@ -41,7 +43,7 @@ export async function writeMixReport() {
     const timeline = timelineOf(getState())
     if (timeline.laid.frames < 1) throw new AppError('mix/empty', {})
     const parts = await measuredParts(timeline, signal, (share) => show(0.6 * share))
-    const { clip, facts, clipText } = await mixed(timeline, signal, (share) => show(0.6 + 0.4 * share))
+    const { clip, facts, clipText } = await mixed(signal, (share) => show(0.6 + 0.4 * share))
     const { tempoLine } = timeline.arrangement
     const tempi = tempoLine.map(({ bpm }) => Math.round(bpm * 100) / 100)
     const [least, most] = [Math.min(...tempi), Math.max(...tempi)]
@@ -73,8 +75,7 @@ export async function writeMixReport() {
 const harm = ({ measurement }: MixReportPart) =>
   !measurement ? Number.NEGATIVE_INFINITY : harmOf(measurement) + (isHeard(measurement) ? HEARD : 0)
 const HEARD = 1e6
-const isHeard = ({ artefacts }: Measurement) =>
-  artefacts.some((artefact) => gradeOfArtefact(artefact) !== 'not audible')
+const isHeard = (measurement: Measurement) => findingsOf(measurement).length > 0
 
 /** Every part with what was measured of it; those that are alike are one. */
 async function measuredParts(
@@ -84,9 +85,8 @@ async function measuredParts(
 ): Promise<MixReportPart[]> {
   const { history, knowledge } = getState()
   const { present: session } = history
-  const found = new Map<string, MixReportPart>()
-  for (const [n, own] of laid.parts.entries()) {
-    signal.throwIfAborted()
+  const found = new Map<string, Laid>()
+  for (const own of laid.parts) {
     const part = session.parts.find(({ id }) => id === own.part.id)
     const source = session.sources.find(({ id }) => id === own.part.source)
     const facts = source && partFacts(source)
@@ -96,37 +96,46 @@ async function measuredParts(
     const stretch = Math.sqrt(strain.least * strain.most)
     const key = partTrialKey(source, part, stretch)
     const before = found.get(key)
-    if (before) {
-      found.set(key, { ...before, alike: before.alike + 1 })
-      continue
-    }
     const { bar, beat } = metre.barAt(tempo.beatAt(own.from / rate) + FRAME_BEATS)
-    found.set(key, {
+    const told = before?.told ?? {
       source: source.name,
       row: session.rows.find(({ id }) => id === part.row)?.name ?? '',
       place: `bar ${bar + 1}.${Math.floor(beat) + 1}, ${timeText(own.from / rate)} to ${timeText(own.to / rate)}`,
       recipe: heardRecipe(source, part, stretch),
-      stretches: [strain.least, strain.most],
+      stretches: [strain.least, strain.most] as const,
       strain: strain.words,
       sampleRate: facts.sampleRate,
       frames: facts.frames,
-      alike: 1,
-      ...(await measured(source, part, stretch, signal)),
-    })
-    show((n + 1) / laid.parts.length)
+      alike: 0,
+    }
+    found.set(key, { source, part, stretch, told: { ...told, alike: told.alike + 1 } })
   }
-  return [...found.values()]
+  let done = 0
+  return Promise.all(
+    [...found.values()].map(async ({ source, part, stretch, told }) => {
+      const measurement = await measured(source, part, stretch, signal)
+      show(++done / found.size)
+      return { ...told, ...measurement }
+    }),
+  )
+}
+
+/** A part that is to be measured, and what is told of it. */
+interface Laid {
+  readonly source: Source
+  readonly part: TimelinePart
+  readonly stretch: number
+  readonly told: Omit<MixReportPart, 'measurement' | 'trouble'>
 }
 
 async function measured(
   source: Source,
-  part: Parameters<typeof trialOf>[1],
+  part: TimelinePart,
   stretch: number,
   signal: AbortSignal,
 ): Promise<Pick<MixReportPart, 'measurement' | 'trouble'>> {
   try {
-    const sound = openedFor(source)
-    if (!sound) throw new AppError('storage/lost', { name: source.name })
+    const sound = await soundFor(source)
     return { measurement: (await trialOf(source, part, stretch, sound, { signal, rank: 1 })).measurement }
   } catch (error) {
     signal.throwIfAborted()
@@ -134,33 +143,23 @@ async function measured(
   }
 }
 
-/** The mix as it sounds, as much of it as a page can carry, and how loud all of it is. */
-async function mixed(timeline: Timeline, signal: AbortSignal, show: (share: number) => void) {
-  const { arrangement, laid, rate } = timeline
-  const sounds = await gathered(arrangement)
-  const made = async (to: number, format: SampleFormat, from: number, share: number) =>
-    (
-      await writeMix(
-        { arrangement, order: { from: 0, to, rate, format }, sounds, what: { parts: true, clickGain: 0 } },
-        signal,
-        (progress) => show(from + share * progress),
-      )
-    ).blob
-  const isLong = laid.frames > CLIP_SECONDS * rate
-  const whole = await made(laid.frames, '24', 0, isLong ? 0.6 : 0.8)
-  const { facts } = await pool.run<'decode'>({ kind: 'decode', blob: whole, file: 'mix.wav' }, { signal, rank: 1 })
-  const heard = isLong ? await made(CLIP_SECONDS * rate, '24', 0.6, 0.2) : whole
-  const delivery = deliveryOfSettings({ ...FIRST_EXPORT, container: 'mp3', kbps: CLIP_KBPS }, rate, {
-    depth: '24',
-    lufs: undefined,
-  })
+/** The mix as it is exported, as much of it as a page can carry, and how loud all of it is. */
+async function mixed(signal: AbortSignal, show: (share: number) => void) {
+  const item = itemOf(getState(), 'mix')
+  if (!item) throw new AppError('mix/empty', {})
+  const settings: ExportSettings = { ...FIRST_EXPORT, container: 'mp3', kbps: CLIP_KBPS, tags: false }
+  const draft = await makeDraft(item, { settings, today: today(), signal, show: (share) => show(0.8 * share) })
+  const { facts } = await pool.run<'decode'>({ kind: 'decode', blob: draft.blob, file: 'mix.wav' }, { signal, rank: 1 })
+  const most = Math.round(CLIP_SECONDS * draft.rate)
+  const isLong = draft.frames > most
   const { blob } = await pool.run<'deliver'>(
     {
       kind: 'deliver',
-      draft: heard,
-      delivery,
-      said: { markers: 'drop', tags: {}, seed: 1 },
-      folder: heard.size > 2 ** 26 ? scratchFolder() : undefined,
+      draft: draft.blob,
+      delivery: draft.delivery,
+      said: { markers: 'drop', tags: {}, seed: draft.seed },
+      ...(isLong && { frames: most }),
+      folder: undefined,
     },
     { signal, rank: 1 },
   )
@@ -169,6 +168,6 @@ async function mixed(timeline: Timeline, signal: AbortSignal, show: (share: numb
   return {
     clip: { url: await dataUrl(new Blob([blob], { type: 'audio/mpeg' })), overview: facts.overview },
     facts: `${level}, peak ${peakText(facts.peak)}`,
-    clipText: `${isLong ? `The first ${CLIP_SECONDS / 60} minutes` : 'All of it'} as MP3, ${CLIP_KBPS} kbit/s, without the click. The waveform is of the whole mix.`,
+    clipText: `${isLong ? `The first ${CLIP_SECONDS / 60} minutes` : 'All of it'} as MP3, ${CLIP_KBPS} kbit/s. The waveform is of the whole mix.`,
   }
 }

@@ -8,15 +8,13 @@ import { type State, store } from './state/store'
 
 const { getState } = store
 
-/** As it was set by hand, else as the file says; nothing until it is read. */
-export function markersNow(state: State, source: Source): HandMarkers {
-  if (source.hand.markers) return source.hand.markers
-  const { cues, loops, rootNote }: Markers = state.loads[soundKey(source)]?.markers ?? NO_MARKERS
-  return { cues: [...cues], loops: [...loops], ...(rootNote !== undefined && { rootNote }) }
-}
+/** As it was set by hand, else as the file says; nothing until it is read. The same as long as it is the same. */
+export const markersNow = (state: State, source: Source): Markers =>
+  (source.hand.markers as Markers | undefined) ?? state.loads[soundKey(source)]?.markers ?? NO_MARKERS
 
 const change = (source: Source, next: (now: HandMarkers) => HandMarkers, gesture?: string) => {
-  const now = markersNow(getState(), source)
+  const { cues, loops, rootNote } = markersNow(getState(), source)
+  const now = { cues: [...cues], loops: [...loops], ...(rootNote !== undefined && { rootNote }) } as HandMarkers
   const wanted = next(now)
   if (wanted !== now) setHand(source.id, { markers: wanted }, gesture)
 }
@@ -26,9 +24,10 @@ const within = (source: Source, frame: number) =>
 
 export const addCue = (source: Source, frame: number) => change(source, (now) => withCue(now, within(source, frame)))
 
-/** A cue where it is heard now. */
+/** A cue where it is heard now: on the bench, where it is seen. */
 export function cueHere(source: Source | undefined) {
-  if (source && partFacts(source)) addCue(source, playback.sourceFrame() + (source.range?.start ?? 0))
+  if (source && partFacts(source) && getState().outlook.view === 'bench')
+    addCue(source, playback.sourceFrame() + (source.range?.start ?? 0))
 }
 
 export const moveCue = (source: Source, at: number, frame: number, gesture?: string) =>

@@ -1,6 +1,7 @@
 import { methodById } from '../../core'
 import {
   freeLetter,
+  handMarkersOf,
   MAX_VARIANTS,
   newVariant,
   type RecipeFile,
@@ -25,7 +26,10 @@ import { store } from './state/store'
 /** The recipe of a variant as a text that can be pasted on another source, or kept as a file. */
 export function recipeTextOf(source: Source, variant: Variant): string {
   const analysis = knownSoFar(store.getState(), source) ?? {}
-  return recipeText({ ...recipeFileOf(source, recipeOf(source, variant), analysis), markers: 'keep' })
+  return recipeText({
+    ...recipeFileOf(source, recipeOf(source, variant), analysis),
+    markers: handMarkersOf(source) ?? 'keep',
+  })
 }
 
 /** What of a recipe belongs to the moments of its own source, and is left out on another one. */

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { isUntuned, keyText, tempoRatioTo } from '../../session'
+import { isUntuned, keyMoved, keyText, tempoRatioTo } from '../../session'
 import { countedText } from '../common/formats'
 import { Pop } from '../common/Pop'
 import { NumberField } from '../fields/NumberField'
@@ -28,7 +28,7 @@ function Change() {
   const used = session.sources.filter(({ id }) => session.parts.some(({ source }) => source === id))
   const untuned = used.filter((source) => isUntuned(source, knowledge[source.id]))
   const moved = session.parts.filter(({ source }) => !untuned.some(({ id }) => id === source))
-  const key = session.key && { ...session.key, root: (((session.key.root + semitones) % 12) + 12) % 12 }
+  const key = session.key && keyMoved(session.key, semitones)
   const inSeconds = session.parts.filter(({ lock }) => lock === 'seconds').length
   return (
     <div className="flex flex-col gap-3 text-[12.5px]">

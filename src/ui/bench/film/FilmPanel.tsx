@@ -1,4 +1,3 @@
-import { X } from 'lucide-react'
 import { naturalRange, readingOf } from '../../../core'
 import {
   fillOf,
@@ -11,6 +10,7 @@ import {
   slotOf,
   timedFacts,
 } from '../../../session'
+import { NamedPlace } from '../../common/NamedPlace'
 import { Choice, type Option } from '../../fields/Choice'
 import { Field } from '../../fields/Field'
 import { Select } from '../../fields/Select'
@@ -117,35 +117,19 @@ export function FilmPanel({ source }: { readonly source: Source }) {
               <li className="caption">None yet. Double-click a picture over the lanes, or press M.</li>
             )}
             {marks.map((mark) => (
-              <li key={mark.id} className="flex items-center gap-1.5">
-                <button
-                  type="button"
-                  className="plain-button !h-6 !px-1 tabular-nums"
-                  aria-label={`Go to mark ${markName(mark)}`}
-                  onClick={() => time && seek(time.frameAt(mark.seconds))}
-                >
-                  {pictureText(mark.seconds, rate)}
-                </button>
-                <input
-                  aria-label={`Name of the mark at ${pictureText(mark.seconds, rate)}`}
-                  className="min-w-0 flex-1 border-b border-transparent bg-transparent leading-[20px] outline-none hover:border-edge focus:border-tide"
-                  placeholder="name it"
-                  defaultValue={mark.name}
-                  key={`${mark.id} ${mark.name}`}
-                  onBlur={(event) => event.target.value !== mark.name && renameMark(film, mark.id, event.target.value)}
-                  onKeyDown={(event) => {
-                    if (event.key === 'Enter') event.currentTarget.blur()
-                  }}
-                />
-                <button
-                  type="button"
-                  className="plain-button !h-6 !px-1"
-                  aria-label={`Remove mark ${markName(mark)}`}
-                  onClick={() => dropMark(film, mark.id)}
-                >
-                  <X size={13} />
-                </button>
-              </li>
+              <NamedPlace
+                key={mark.id}
+                at={pictureText(mark.seconds, rate)}
+                name={mark.name}
+                says={{
+                  go: `Go to mark ${markName(mark)}`,
+                  name: `Name of the mark at ${pictureText(mark.seconds, rate)}`,
+                  remove: `Remove mark ${markName(mark)}`,
+                }}
+                onGo={() => time && seek(time.frameAt(mark.seconds))}
+                onName={(name) => renameMark(film, mark.id, name)}
+                onRemove={() => dropMark(film, mark.id)}
+              />
             ))}
           </ul>
         </div>

@@ -3,8 +3,8 @@ import type { Source } from '../../../session'
 import { keyText } from '../../../session/notesFile'
 import { countedText } from '../../common/formats'
 import { IconButton } from '../../common/IconButton'
+import { NamedPlace } from '../../common/NamedPlace'
 import { Pop } from '../../common/Pop'
-
 import { NumberField } from '../../fields/NumberField'
 import { asInFile, cueHere, dropCue, dropLoop, loopSelection, markersNow, nameCue, setRoot } from '../../session/cues'
 import { seek } from '../../session/hear/listening'
@@ -12,8 +12,7 @@ import { useSession } from '../../session/state/store'
 
 /** What goes along in every file that is made: cues, loops, the root. */
 export function CueFacts({ source }: { readonly source: Source }) {
-  const text = useSession((state) => JSON.stringify(markersNow(state, source)))
-  const { cues, loops, rootNote } = JSON.parse(text) as ReturnType<typeof markersNow>
+  const { cues, loops, rootNote } = useSession((state) => markersNow(state, source))
   const rate = source.facts?.sampleRate ?? 48_000
   const offset = source.range?.start ?? 0
   const secondsOf = (frame: number) => (frame / rate).toFixed(3)
@@ -67,33 +66,19 @@ export function CueFacts({ source }: { readonly source: Source }) {
         {cues.length + loops.length > 0 && (
           <ul aria-label="Cues and loops of the file" className="max-h-[180px] overflow-y-auto">
             {cues.map(({ frame, label }) => (
-              <li key={`cue ${frame}`} className="flex items-center gap-1.5">
-                <button
-                  type="button"
-                  className="plain-button !h-6 !px-1 tabular-nums"
-                  aria-label={`Go to the cue at ${secondsOf(frame)} s`}
-                  onClick={() => seek(Math.max(0, frame - offset))}
-                >
-                  {secondsOf(frame)} s
-                </button>
-                <input
-                  aria-label={`Name of the cue at ${secondsOf(frame)} s`}
-                  className="min-w-0 flex-1 border-b border-transparent bg-transparent leading-[20px] outline-none hover:border-edge focus:border-tide"
-                  placeholder="name it"
-                  maxLength={200}
-                  key={label}
-                  defaultValue={label}
-                  onBlur={(event) => event.target.value !== label && nameCue(source, frame, event.target.value)}
-                  onKeyDown={(event) => {
-                    if (event.key === 'Enter') event.currentTarget.blur()
-                  }}
-                />
-                <IconButton
-                  label={`Remove the cue at ${secondsOf(frame)} s`}
-                  onClick={() => dropCue(source, frame)}
-                  icon={<X size={13} />}
-                />
-              </li>
+              <NamedPlace
+                key={frame}
+                at={`${secondsOf(frame)} s`}
+                name={label}
+                says={{
+                  go: `Go to the cue at ${secondsOf(frame)} s`,
+                  name: `Name of the cue at ${secondsOf(frame)} s`,
+                  remove: `Remove the cue at ${secondsOf(frame)} s`,
+                }}
+                onGo={() => seek(Math.max(0, frame - offset))}
+                onName={(name) => nameCue(source, frame, name)}
+                onRemove={() => dropCue(source, frame)}
+              />
             ))}
             {loops.map(({ startFrame, endFrame }, n) => (
               <li key={`loop ${startFrame} ${endFrame}`} className="flex items-center gap-1.5">

@@ -6,6 +6,8 @@ import { useSession } from '../../session/state/store'
 import { frameAt, type View, xOf } from '../lanes/geometry'
 
 export const CUES_PX = 18
+/** a flag with a long name */
+const FLAG_PX = 130
 
 /** Whether there is anything to be shown of a source's cues and loops. */
 export const useHasCues = (source: Source): boolean =>
@@ -26,10 +28,11 @@ export function CueStrip({
   readonly widthPx: number
   readonly headPx: number
 }) {
-  const { cues, loops } = useMarkers(source)
+  const { cues, loops } = useSession((state) => markersNow(state, source))
   const offset = source.range?.start ?? 0
   const rate = source.facts?.sampleRate ?? 48_000
   const x = (frame: number) => xOf(view, frame - offset, widthPx)
+  const isSeen = ({ frame }: { readonly frame: number }) => x(frame) > -FLAG_PX && x(frame) < widthPx
   return (
     <div className="flex border-t border-rule" style={{ height: CUES_PX }}>
       <div className="caption flex shrink-0 items-center border-r border-rule px-2" style={{ width: headPx }}>
@@ -53,7 +56,7 @@ export function CueStrip({
             style={{ left: x(startFrame), width: Math.max(4, x(endFrame) - x(startFrame)) }}
           />
         ))}
-        {cues.map(({ frame, label }) => (
+        {cues.filter(isSeen).map(({ frame, label }) => (
           <Cue
             key={frame}
             name={label}
@@ -68,11 +71,6 @@ export function CueStrip({
       </div>
     </div>
   )
-}
-
-const useMarkers = (source: Source) => {
-  const markers = useSession((state) => JSON.stringify(markersNow(state, source)))
-  return JSON.parse(markers) as ReturnType<typeof markersNow>
 }
 
 /** One cue as a flag: it is laid where it is let go. */

@@ -17,7 +17,8 @@ import { NumberField } from '../../fields/NumberField'
 import { Select } from '../../fields/Select'
 import { copyVariant, removeVariant } from '../../session/acts'
 import { setMethod, setSeed, setSetting } from '../../session/edits'
-import { aheadOf, cancelExport, exportAll, exportVariant, variantKey } from '../../session/exporting/quick'
+import { variantKey } from '../../session/exporting/items'
+import { aheadOf, cancelExport, exportAll, exportVariant } from '../../session/exporting/quick'
 import { knownSoFar } from '../../session/know/analyses'
 import { knowledgeOf } from '../../session/know/knowledge'
 import { fileNameOf } from '../../session/render/fileNames'
@@ -254,7 +255,7 @@ function ExportControl({ source, variant, name }: { source: Source; variant: Var
                 className="plain-button !text-tide"
                 disabled={!heard}
                 title="Every lane as a file of its own"
-                onClick={() => exportAll(source)}
+                onClick={() => void exportAll(source)}
               >
                 All {source.variants.length} lanes
               </button>

@@ -5,7 +5,6 @@ import {
   draftDepth,
   isPlain,
   layMix,
-  type Markers,
   NO_MARKERS,
   openMetre,
   openTempo,
@@ -17,6 +16,7 @@ import {
   deliveryOfSettings,
   depthOf,
   type ExportSettings,
+  handMarkersOf,
   markersOf,
   type PickMark,
   partFacts,
@@ -88,8 +88,7 @@ async function variantDraft(item: Item, { settings, today, signal, show }: Makin
   const said = settings.tags ? { ...tags, recipe: JSON.stringify(recipe) } : {}
   const wanted = wantedSeconds(settings, source)
   const plain = isPlain(delivery, sound.channelCount) && wanted === undefined && settings.tailSeconds === 0
-  const { tempo, ...own } = markersOf(source, markers)
-  const kept: Markers = settings.markers === 'keep' ? { ...own, ...(tempo && { tempo }) } : NO_MARKERS
+  const kept = settings.markers === 'keep' ? markersOf(source, markers) : NO_MARKERS
   const order = {
     recipe,
     format: draftDepth(delivery, sound.channelCount),
@@ -115,7 +114,7 @@ async function variantDraft(item: Item, { settings, today, signal, show }: Makin
       recipe: {
         ...recipeFileOf(source, recipe, analysis),
         file: delivery,
-        markers: settings.markers === 'keep' && source.hand.markers ? own : settings.markers,
+        markers: settings.markers === 'keep' ? (handMarkersOf(source) ?? 'keep') : 'drop',
         ...(settings.tags && { tags }),
       },
     }),

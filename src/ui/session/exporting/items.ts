@@ -2,6 +2,7 @@ import { containers, type Prepare, type Recipe } from '../../../core'
 import {
   type ExportSettings,
   isUntuned,
+  keyMoved,
   keyOf,
   keyText,
   type NameField,
@@ -82,11 +83,6 @@ function variantFields(state: State, source: Source, variant: Variant): Item['fi
   }
 }
 
-const keyMoved = <Key extends { readonly root: number }>(key: Key, semitones: number): Key => ({
-  ...key,
-  root: (((key.root + Math.round(semitones)) % 12) + 12) % 12,
-})
-
 /** The mix, its stems, all of one length, and the click: of the whole timeline, or of one section. */
 function timelineItems(session: Session, section?: Section): Item[] {
   if (session.parts.length === 0) return []
@@ -98,7 +94,7 @@ function timelineItems(session: Session, section?: Section): Item[] {
   const stems = stemsOf(session).map(({ row }): Item => {
     const { id, name } = session.rows[row] ?? {}
     return {
-      key: `${prefix}row ${id}`,
+      key: `${prefix}${rowKey(id)}`,
       label: name ?? `Row ${row + 1}`,
       fields: named(name ?? `row ${row + 1}`, 'stem'),
       content: { kind: 'row', row, ...of },
@@ -111,13 +107,28 @@ function timelineItems(session: Session, section?: Section): Item[] {
   ]
 }
 
+export const variantKey = ({ id }: Pick<Source, 'id'>, variant: Pick<Variant, 'id'>) => `variant ${id} ${variant.id}`
+const ROW = 'row '
+const TAKE = 'take '
+export const rowKey = (rowId: string | undefined) => `${ROW}${rowId}`
+export const takeKey = ({ id }: Pick<Take, 'id'>) => `${TAKE}${id}`
+/** whether a key is of the whole timeline */
+export const isOfTimeline = (key: string) => key === 'mix' || key === 'click' || key.startsWith(ROW)
+export const isOfTakes = (key: string) => key.startsWith(TAKE)
+
+/** What has this key, as it is now; undefined where it is gone. */
+export const itemOf = (state: State, key: string): Item | undefined =>
+  itemGroups(state)
+    .flatMap(({ items }) => items)
+    .find((item) => item.key === key)
+
 /** All that can be taken from a session, in the order in which it is shown. */
 export function itemGroups(state: State): ItemGroup[] {
   const { present: session } = state.history
   const groups: ItemGroup[] = session.sources.flatMap((source) => {
     if (source.variants.length === 0) return []
     const items: Item[] = source.variants.map((variant) => ({
-      key: `variant ${source.id} ${variant.id}`,
+      key: variantKey(source, variant),
       label: variant.letter,
       fields: variantFields(state, source, variant),
       content: { kind: 'variant', source, variant },
@@ -150,7 +161,7 @@ export function itemGroups(state: State): ItemGroup[] {
   })
   const takes = session.takes.map(
     (take): Item => ({
-      key: `take ${take.id}`,
+      key: takeKey(take),
       label: take.name,
       fields: { source: take.name, what: 'take' },
       content: { kind: 'take', take },

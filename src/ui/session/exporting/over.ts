@@ -5,7 +5,7 @@ import { places } from '../state/engine'
 import { notify, tell } from '../state/notices'
 import { setOutlook } from '../state/outlook'
 import { type State, store } from '../state/store'
-import { type Item, itemGroups, recipeOfItem } from './items'
+import { type Item, itemOf, recipeOfItem } from './items'
 import { type FileHandle, mayWrite, writeWhole } from './places'
 import { enqueue, giveWay } from './queue'
 
@@ -38,11 +38,6 @@ const change = (key: string, next: Partial<Over>) =>
   setOutlook(({ exporting }) => ({
     exporting: { ...exporting, over: exporting.over.map((one) => (one.key === key ? { ...one, ...next } : one)) },
   }))
-
-const itemOf = (state: State, key: string): Item | undefined =>
-  itemGroups(state)
-    .flatMap(({ items }) => items)
-    .find((item) => item.key === key)
 
 /** Choose the file that a result is saved over, and save it. Its ending says what kind of file it is. */
 export async function beginOver(item: Item, suggested: string) {

@@ -5,7 +5,7 @@ import { fileNameOf } from '../render/fileNames'
 import { notify } from '../state/notices'
 import { chosenVariant, type QueuedFile, type State, selectedSource, store } from '../state/store'
 import { timelineOf } from '../timeline/mixing'
-import { type Content, type Item, itemGroups } from './items'
+import { isOfTakes, isOfTimeline, itemGroups, rowKey, takeKey, variantKey } from './items'
 import { cancelQueued, enqueue, settled } from './queue'
 
 /** What one key or button takes away, where it is heard: plain WAV files, by way of the one queue. */
@@ -14,7 +14,7 @@ const { getState } = store
 
 const PLAIN: ExportSettings = { ...FIRST_EXPORT, container: 'wav', tags: false }
 
-/** As deep as the source and at its rate, unless the outlook says another. */
+/** As deep as the source and at its rate, unless the outlook says another; a mix has 24 bits where it says nothing. */
 const chosenSettings = ({ outlook }: State): ExportSettings => ({
   ...PLAIN,
   depth: outlook.format,
@@ -27,40 +27,35 @@ const isAhead = ({ status }: QueuedFile) => status === 'waiting' || status === '
 export const aheadOf = (queue: readonly QueuedFile[], isOf: (key: string) => boolean): QueuedFile | undefined =>
   queue.find((file) => isAhead(file) && isOf(file.key))
 
-/** Put files into the queue that are not in it already; ends when the last of them is made, or was given up. */
-async function exportNow(files: readonly { readonly item: Item; readonly name: string }[], settings: ExportSettings) {
-  const { queue } = getState()
-  const fresh = files.filter(({ item }) => !aheadOf(queue, (key) => key === item.key))
-  const ids = enqueue(fresh, settings, { kind: 'downloads' }, { isTold: true })
-  await Promise.all(ids.map(settled))
+function cancelAhead(isOf: (key: string) => boolean) {
+  for (const { id } of getState().queue.filter((file) => isAhead(file) && isOf(file.key))) cancelQueued(id)
 }
 
-export const variantKey = (source: Source, variant: Variant) => `variant ${source.id} ${variant.id}`
-
-const itemOf = (key: string): Item | undefined =>
-  itemGroups(getState())
-    .flatMap(({ items }) => items)
-    .find((item) => item.key === key)
-
-const variantFile = (source: Source, variant: Variant) => {
-  const item = itemOf(variantKey(source, variant))
-  return item ? [{ item, name: fileNameOf(source, variant) }] : []
+/**
+ * Put into the queue what has these keys, under these names, unless it is there already; ends when the last of them is
+ * made, or was given up.
+ */
+async function exportNow(wanted: readonly { readonly key: string; readonly name: string }[], settings: ExportSettings) {
+  const state = getState()
+  const items = new Map(itemGroups(state).flatMap((group) => group.items.map((item) => [item.key, item])))
+  const files = wanted.flatMap(({ key, name }) => {
+    const item = items.get(key)
+    return item && !aheadOf(state.queue, (ahead) => ahead === key) ? [{ item, name }] : []
+  })
+  await Promise.all(enqueue(files, settings, { kind: 'downloads' }, { isTold: true }).map(settled))
 }
 
-/** A variant as a WAV file of the chosen depth and rate. */
-export async function exportVariant(source: Source, variant: Variant) {
+/** Variants as WAV files of the chosen depth and rate. */
+async function exportVariants(source: Source, variants: readonly Variant[]) {
   if (!heardSound(source)) return
-  await exportNow(variantFile(source, variant), chosenSettings(getState()))
+  const wanted = variants.map((variant) => ({ key: variantKey(source, variant), name: fileNameOf(source, variant) }))
+  await exportNow(wanted, chosenSettings(getState()))
 }
+
+export const exportVariant = (source: Source, variant: Variant) => exportVariants(source, [variant])
 
 /** Every lane of a source as a file of its own. */
-export async function exportAll(source: Source) {
-  if (!heardSound(source)) return
-  await exportNow(
-    source.variants.flatMap((variant) => variantFile(source, variant)),
-    chosenSettings(getState()),
-  )
-}
+export const exportAll = (source: Source) => exportVariants(source, source.variants)
 
 /** What is heard, as a file; nothing while that is the source itself. */
 export function exportHeard() {
@@ -70,18 +65,10 @@ export function exportHeard() {
   if (source && variant && !state.blind) void exportVariant(source, variant)
 }
 
-export function cancelExport(source: Source, variant: Variant) {
+export const cancelExport = (source: Source, variant: Variant) =>
   cancelAhead((key) => key === variantKey(source, variant))
-}
 
-function cancelAhead(isOf: (key: string) => boolean) {
-  for (const { id } of getState().queue.filter((file) => isAhead(file) && isOf(file.key))) cancelQueued(id)
-}
-
-/** whether a key is one of the timeline's own */
-export const isOfTimeline = (key: string) => key === 'mix' || key === 'click' || key.startsWith('row ')
-
-/** The mix, the rows that are heard, or the click, as deep as the outlook says; 24 bits where it says nothing. */
+/** The mix, the rows that are heard, or the click. */
 export async function exportMix(what: 'mix' | 'rows' | 'click') {
   const state = getState()
   if (timelineOf(state).laid.frames < 1) {
@@ -91,24 +78,15 @@ export async function exportMix(what: 'mix' | 'rows' | 'click') {
   const { present: session } = state.history
   const wanted =
     what === 'rows'
-      ? stemsOf(session).map(({ row, file }) => ({ key: `row ${session.rows[row]?.id}`, name: file }))
+      ? stemsOf(session).map(({ row, file }) => ({ key: rowKey(session.rows[row]?.id), name: file }))
       : [{ key: what, name: `${what}.wav` }]
-  const files = wanted.flatMap(({ key, name }) => {
-    const item = itemOf(key)
-    return item ? [{ item, name }] : []
-  })
-  await exportNow(files, chosenSettings(state))
+  await exportNow(wanted, chosenSettings(state))
 }
 
 export const cancelMixExport = () => cancelAhead(isOfTimeline)
 
-const TAKE = 'take '
-export const isOfTakes = (key: string) => key.startsWith(TAKE)
-export const cancelTakeExports = () => cancelAhead(isOfTakes)
-
 /** A take as a file of 32-bit float: sample for sample what was heard. */
-export async function exportTake(take: Take) {
-  const content: Content = { kind: 'take', take }
-  const item: Item = { key: `${TAKE}${take.id}`, label: take.name, fields: { source: take.name }, content }
-  await exportNow([{ item, name: takeFileName(take) }], { ...PLAIN, depth: '32f' })
-}
+export const exportTake = (take: Take) =>
+  exportNow([{ key: takeKey(take), name: takeFileName(take) }], { ...PLAIN, depth: '32f' })
+
+export const cancelTakeExports = () => cancelAhead(isOfTakes)
