@@ -198,7 +198,17 @@ test('cues, a loop and a root that are set by hand lie in the file, where the le
   const placeOf = async (text: string | null) => Number(/at ([\d.]+) s/.exec(text ?? '')?.[1])
   const at = await placeOf(await flag.getAttribute('aria-label'))
   expect(at).toBeGreaterThan(0.001)
+  const lane = await page.getByRole('img', { name: 'Waveform of the reference' }).boundingBox()
+  const { x, y, width } = lane as NonNullable<typeof lane>
+  await page.mouse.move(x + 0.3 * width, y + 30)
+  await page.mouse.down()
+  await page.mouse.move(x + 0.6 * width, y + 40, { steps: 4 })
+  await page.mouse.up()
+  await type(page.getByRole('spinbutton', { name: 'Loop start' }), '0.1')
+  await type(page.getByRole('spinbutton', { name: 'Loop end' }), '0.3')
   await known.getByRole('button', { name: 'Cues and loops' }).click()
+  await page.getByRole('button', { name: 'Loop of the selection' }).click()
+  await expect(page.getByText('loop 0.100 to 0.300 s')).toBeVisible()
   const name = page.getByRole('textbox', { name: /^Name of the cue/ })
   await name.fill('cry')
   await name.press('Enter')
@@ -213,6 +223,13 @@ test('cues, a loop and a root that are set by hand lie in the file, where the le
   expect(markers.cues).toEqual([{ frame: expect.any(Number), label: 'cry' }])
   expect(Math.abs((markers.cues[0]?.frame as number) - 2 * at * CALL.sampleRate)).toBeLessThanOrEqual(2 * 23 + 1)
   expect(markers.rootNote).toBe(65)
+  expect(markers.loops).toHaveLength(1)
+  const [loop] = markers.loops
+  for (const [frame, seconds] of [
+    [loop?.startFrame, 0.2],
+    [loop?.endFrame, 0.6],
+  ] as const)
+    expect(Math.abs((frame as number) - seconds * CALL.sampleRate)).toBeLessThanOrEqual(2)
 
   // and back into the page: what the file says is there without a hand
   await page.getByLabel('Sound files').setInputFiles({ name: 'cried.wav', mimeType: 'audio/wav', buffer: file.bytes })
@@ -220,5 +237,6 @@ test('cues, a loop and a root that are set by hand lie in the file, where the le
   await expect(page.getByRole('button', { name: /^Cue cry at/ })).toBeVisible()
   const back = await placeOf(await page.getByRole('button', { name: /^Cue cry at/ }).getAttribute('aria-label'))
   expect(back).toBeCloseTo((markers.cues[0]?.frame as number) / CALL.sampleRate, 3)
-  await expect(known.getByRole('button', { name: 'Cues and loops' })).not.toContainText('by hand')
+  const facts = known.getByRole('button', { name: 'Cues and loops' })
+  await expect(facts).toHaveText('1 cue, 1 loop')
 })
