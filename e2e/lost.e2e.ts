@@ -3,7 +3,7 @@ import { chromium, type Page } from '@playwright/test'
 import { zipSync } from 'fflate'
 import { writeWav } from '../src/core'
 import { CALL, choose, drawn, expect, exportNow, openSession, test, type } from './bench'
-import { breakRow, storedRows, written } from './stored'
+import { breakRow, storedRows, storedText, written } from './stored'
 
 const stretch = (page: Page) =>
   page.getByRole('spinbutton', { name: 'Stretch', exact: true }).getAttribute('aria-valuenow')
@@ -201,10 +201,11 @@ test('what waits to be read comes in after a reload; a bad one blocks none behin
     names.push(file)
   }
   await page.getByLabel('Sound files').setInputFiles(names)
-  // all have been copied when the last one waits
-  await expect.poll(async () => (await storedRows(page)).arrivals?.length ?? 0).toBeGreaterThan(1)
+  // they are copied one after another: all have been when the last one is there
+  const copied = async () => (await storedText(page, 'arrivals')) + (await storedText(page, 'sessions'))
+  await expect.poll(copied, { intervals: [50] }).toContain('tone 5')
   await page.reload()
-  for (const n of [0, 2]) await expect(page.getByRole('button', { name: new RegExp(`^tone ${n}`) })).toBeVisible()
+  for (const n of [0, 2, 5]) await expect(page.getByRole('button', { name: new RegExp(`^tone ${n}`) })).toBeVisible()
   await expect.poll(async () => (await storedRows(page)).arrivals?.length).toBe(0)
 })
 

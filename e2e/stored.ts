@@ -25,7 +25,7 @@ export function storedRows(page: Page): Promise<Record<string, unknown[]>> {
 }
 
 /** All rows of a table, as text. */
-function storedText(page: Page, table: string): Promise<string> {
+export function storedText(page: Page, table: string): Promise<string> {
   return page.evaluate(async (name) => {
     const open = indexedDB.open('zumbet')
     const database = await new Promise<IDBDatabase>((resolve, reject) => {
