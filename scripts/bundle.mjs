@@ -6,22 +6,36 @@ import { fileURLToPath } from 'node:url'
 
 export const root = dirname(dirname(fileURLToPath(import.meta.url)))
 
-/** A short hash over the names and contents of all files below the given places. */
-export function hashOf(places, keep = () => true) {
-  const hash = createHash('sha256')
+/** All files below the given places, in one order: whoever asks for several bundles looks once. */
+const listings = new Map()
+function filesBelow(place) {
+  const known = listings.get(place)
+  if (known) return known
+  const files = []
   const visit = (path) => {
-    if (!existsSync(join(root, path))) return
-    if (statSync(join(root, path)).isDirectory()) {
-      for (const name of readdirSync(join(root, path)).sort()) visit(`${path}/${name}`)
-    } else if (keep(path))
-      hash
-        .update(`${path}\0`)
-        .update(readFileSync(join(root, path)))
-        .update('\0')
+    const there = statSync(join(root, path), { throwIfNoEntry: false })
+    if (!there) return
+    if (there.isDirectory()) for (const name of readdirSync(join(root, path)).sort()) visit(`${path}/${name}`)
+    else files.push({ path, size: there.size, time: there.mtimeMs })
   }
-  for (const place of places) visit(place)
+  visit(place)
+  listings.set(place, files)
+  return files
+}
+
+function hashBy(places, keep, tell) {
+  const hash = createHash('sha256')
+  for (const place of places)
+    for (const file of filesBelow(place))
+      if (keep(file.path)) hash.update(`${file.path}\0`).update(tell(file)).update('\0')
   return hash.digest('hex').slice(0, 16)
 }
+
+/** A short hash over the names and contents of all files below the given places. */
+export const hashOf = (places, keep = () => true) => hashBy(places, keep, ({ path }) => readFileSync(join(root, path)))
+
+/** The same by their sizes and times: a command asks at every start, and would read all its sources. */
+const changesOf = (places, keep) => hashBy(places, keep, ({ size, time }) => `${size} ${time}`)
 
 const isCode = (path) => /\.(ts|json)$/.test(path) && !/\.test\.ts$/.test(path)
 
@@ -31,7 +45,7 @@ export async function bundled(entry, sources) {
   const folder = join(root, '.cache', 'bundles')
   const file = join(
     folder,
-    `${name}-${hashOf([...sources, 'package-lock.json'], (p) => p === 'package-lock.json' || isCode(p))}.mjs`,
+    `${name}-${changesOf([...sources, 'package-lock.json'], (p) => p === 'package-lock.json' || isCode(p))}.mjs`,
   )
   if (existsSync(file)) return file
   const { build } = await import('esbuild')

@@ -49,6 +49,7 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'recipe/json': (d) => `${d.file} is no recipe that can be used: ${d.why}. docs/recipe.md says what one looks like.`,
   'recipe/pin': (d) =>
     `Pin ${d.pin} does not lie behind the one before it. Give pins that rise in the source and in the result.`,
+  'recipe/join': (d) => `Join ${d.join} does not hold: ${d.why}. docs/recipe.md says how lanes are joined.`,
   'speed/json': (d) => `${d.file} is no speed curve: ${d.why}. docs/maps.md shows how one looks.`,
   'speed/count': (d) => `A speed curve takes 1 to ${d.most} points; this one has ${d.count}.`,
   'speed/point': (d) => `Point ${d.point} of the speed curve does not hold: ${d.why}.`,

@@ -88,6 +88,7 @@ describe('errorText', () => {
     const details = {
       file: 'F',
       pin: 3,
+      join: 2,
       lead: 'L',
       leadFrames: 7,
       leadRate: 8000,

@@ -58,7 +58,8 @@ export function createQuantiser(format: SampleFormat, options: QuantiserOptions)
 
   function quantise(value: number, channel: number): number {
     const scaled = value * scale
-    if (dither === 'none' || value === 0) return limited(Math.round(scaled), value)
+    // digital silence stays silent
+    if (value === 0) return 0
     if (shape.length === 0) return limited(Math.round(scaled + random() - random()), value)
     errors[channel] ??= new Float64Array(shape.length)
     const past = errors[channel]
@@ -71,43 +72,75 @@ export function createQuantiser(format: SampleFormat, options: QuantiserOptions)
     return whole
   }
 
+  function wholes(channels: readonly Float32Array[], frames: number): Int32Array {
+    const out = new Int32Array(frames * channels.length)
+    if (dither === 'none') {
+      channels.forEach((channel, c) => {
+        clipped += roundInto(out, c, channels.length, channel.subarray(0, frames), scale)
+      })
+      return out
+    }
+    // draws follow each other frame by frame
+    let at = 0
+    for (let frame = 0; frame < frames; frame++)
+      for (let c = 0; c < channels.length; c++) out[at++] = quantise((channels[c] as Float32Array)[frame] as number, c)
+    return out
+  }
+
   return {
     /** samples that had to be limited so far */
     get clipped() {
       return clipped
     },
     /** `channels[c][0…frames)` as interleaved whole numbers; of a whole-number format alone. */
-    wholes(channels: readonly Float32Array[], frames: number): Int32Array {
-      const wholes = new Int32Array(frames * channels.length)
-      let at = 0
-      for (let frame = 0; frame < frames; frame++)
-        for (let c = 0; c < channels.length; c++)
-          wholes[at++] = quantise((channels[c] as Float32Array)[frame] as number, c)
-      return wholes
-    },
+    wholes,
     /** `channels[c][0…frames)` as interleaved bytes. */
     encode(channels: readonly Float32Array[], frames: number): Uint8Array<ArrayBuffer> {
       const size = bytesPerSample[format]
       const bytes = new Uint8Array(frames * channels.length * size)
-      const view = new DataView(bytes.buffer)
-      let at = 0
-      for (let frame = 0; frame < frames; frame++) {
-        for (let c = 0; c < channels.length; c++) {
-          const value = (channels[c] as Float32Array)[frame] as number
-          if (format === '32f') view.setFloat32(at, value, true)
-          else if (format === '16') view.setInt16(at, quantise(value, c), true)
-          else if (format === '32') view.setInt32(at, quantise(value, c), true)
-          else {
-            const whole = quantise(value, c)
-            bytes[at] = whole & 255
-            bytes[at + 1] = (whole >> 8) & 255
-            bytes[at + 2] = (whole >> 16) & 255
-          }
-          at += size
-        }
-      }
+      if (format === '32f')
+        channels.forEach((channel, c) => {
+          floatsInto(new DataView(bytes.buffer), 4 * c, 4 * channels.length, channel.subarray(0, frames))
+        })
+      else wholesInto(bytes, size, wholes(channels, frames))
       return bytes
     },
+  }
+}
+
+// loops of their own, without a call for each sample: they run over all that is ever written
+
+/** Rounds samples without dither into every `step`th place of `out` from `first` on; returns how many were too loud. */
+function roundInto(out: Int32Array, first: number, step: number, samples: Float32Array, scale: number): number {
+  let clipped = 0
+  for (let i = 0, at = first; i < samples.length; i++, at += step) {
+    const value = samples[i] as number
+    let whole = Math.round(value * scale)
+    if (whole > scale - 1) {
+      // +1.0 itself lies one step above the range: that is full scale, not an overload
+      if (value > 1) clipped++
+      whole = scale - 1
+    } else if (whole < -scale) {
+      clipped++
+      whole = -scale
+    }
+    out[at] = whole
+  }
+  return clipped
+}
+
+function floatsInto(view: DataView, first: number, step: number, samples: Float32Array) {
+  for (let i = 0, at = first; i < samples.length; i++, at += step) view.setFloat32(at, samples[i] as number, true)
+}
+
+/** Whole numbers as little-endian bytes, `size` of them each. */
+function wholesInto(bytes: Uint8Array, size: number, wholes: Int32Array) {
+  for (let i = 0, at = 0; i < wholes.length; i++, at += size) {
+    const whole = wholes[i] as number
+    bytes[at] = whole
+    bytes[at + 1] = whole >> 8
+    if (size > 2) bytes[at + 2] = whole >> 16
+    if (size > 3) bytes[at + 3] = whole >> 24
   }
 }
 

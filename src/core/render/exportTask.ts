@@ -65,7 +65,9 @@ export function* planExportTask(
   const planned = planOf(recipe, soundSource(source))
   if (planned.map.outputFrames < 1) throw new AppError('export/empty', {})
   writerFor(source, order, planned, 0)
-  const analysis = yield* beforehand(analyseTask(source, needsOf(recipe), known), planned.map.outputFrames)
+  // what is taken as it is needs nothing found out
+  const needs = planned.isSource ? [] : needsOf(recipe)
+  const analysis = yield* beforehand(analyseTask(source, needs, known), planned.map.outputFrames)
   const plan = planOf(recipe, soundSource(source), analysis.attacks)
   const { header, footer, totalBytes: bytes } = writerFor(source, order, plan, 0)
   return {

@@ -18,6 +18,7 @@ import { passageOf, pointMap, shiftedMap, straightMap, type TimeMap, timeMapOf }
 import { isTimed, type NaturalRun, naturalRuns, timingMap } from '../timing/timing'
 import { withCleanAttacks } from './cleanAttacks'
 import { type Cut, cutFor, prepareCut } from './cuts'
+import { lanesOf } from './joins'
 import { withNaturalRuns } from './naturalPieces'
 import { pieceAt, piecedVoice } from './piecedVoice'
 import { type Recipe, type ResolvedRecipe, resolveRecipe } from './recipe'
@@ -56,6 +57,17 @@ export interface Plan {
   readonly natural: readonly NaturalRun[]
   /** it lies on a timeline: its pieces are those of the source, whatever the tempo */
   readonly isLaid: boolean
+  /** the lanes that make it, one behind the other, where it is made by several; the first from frame 0 on */
+  readonly lanes: readonly PlannedLane[]
+}
+
+/** One method's share of a result that several make. */
+interface PlannedLane {
+  /** of the whole result, as if this lane alone made it */
+  readonly plan: Plan
+  /** output frame from which on it alone is heard */
+  readonly from: number
+  readonly fadeFrames: number
 }
 
 const HOLD_LEAD_SECONDS = 0.005
@@ -108,6 +120,7 @@ export function planOf(
   }
   const stretch = map.length / Math.max(1, frames)
   const shapes = shapesBefore(recipe) || filterBehind(recipe) !== undefined
+  const lanes = (recipe.joins?.length ?? 0) > 0 ? plannedLanes(recipe, map, size, attacks, laid) : []
   const straight = !recipe.map && !recipe.pitchLine && !laid && !isTimed(recipe)
   const rests = straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe)
   const pitchSemitones = tied
@@ -127,7 +140,33 @@ export function planOf(
     isLaid: laid !== undefined,
     isUnmoved: rests,
     isSource: rests && !shapes,
+    lanes,
   }
+}
+
+/** a lane that would be heard for less than this is left out, and no fade reaches back into the one before */
+const LEAST_LANE_SECONDS = 0.02
+
+function plannedLanes(
+  recipe: Recipe,
+  map: TimeMap,
+  size: SoundSize,
+  attacks: readonly Attack[],
+  laid: TimeMap | undefined,
+): PlannedLane[] {
+  const least = LEAST_LANE_SECONDS * size.sampleRate
+  const lanes: PlannedLane[] = []
+  for (const { recipe: own, source, fade } of lanesOf(recipe)) {
+    const from = source === 0 ? 0 : Math.round(map.outputAt(asSource(source * size.sampleRate)))
+    // what lies before the first frame or behind the last is never heard
+    if (from >= map.outputFrames - least && lanes.length > 0) continue
+    while (lanes.length > 0 && from - (lanes.at(-1) as PlannedLane).from < least) lanes.pop()
+    const before = lanes.at(-1)
+    const room = before ? Math.floor((from - before.from) / 2) : 0
+    const fadeFrames = Math.max(before ? 1 : 0, Math.min(room, Math.round(fade * size.sampleRate)))
+    lanes.push({ plan: planOf(own, size, attacks, laid), from: before ? from : 0, fadeFrames })
+  }
+  return lanes
 }
 
 /** A source's timing, so many times as long. */
@@ -153,6 +192,8 @@ const formantsRest = (recipe: Recipe) => recipe.formants !== 'shift' || (recipe.
 
 /** What a rendering of this recipe needs to know of its source beforehand. */
 export function needsOf(recipe: Recipe | ResolvedRecipe): AnyMethod['needs'] {
+  if (recipe.joins && recipe.joins.length > 0)
+    return [...new Set(lanesOf(recipe).flatMap((lane) => needsOf(lane.recipe)))]
   const { needs } = 'method' in recipe ? recipe.method : methodById(recipe.methodId)
   return ((recipe.holdPercent ?? 0) > 0 || needsAttacks(recipe)) && !needs.includes('attacks')
     ? [...needs, 'attacks']
@@ -170,21 +211,26 @@ export function openRendering(
   analysis?: Analysis,
 ): Rendering {
   const recipe = resolveRecipe(given)
-  const known = analyse(soundSource(sound).kin?.lead ?? sound, needsOf(recipe), analysis)
-  return openPlan(sound, planOf(recipe, soundSource(sound), known.attacks), known)
+  const source = soundSource(sound)
+  // what is taken as it is needs nothing found out
+  const asItIs = planOf(recipe, source)
+  if (asItIs.isSource) return openPlan(sound, asItIs, {})
+  const known = analyse(source.kin?.lead ?? sound, needsOf(recipe), analysis)
+  return openPlan(sound, planOf(recipe, source, known.attacks), known)
 }
 
 /** The same for a plan that was made already, of the very source. `known` has what its method needs. */
 export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): Rendering {
   const source = soundSource(sound)
   const { recipe, method, map, pitch, pitchSemitones, isSource } = plan
-  const settings = resolveSettings(method.settings, recipe.settings, method.pick?.(known, source.sampleRate))
   if (isSource) return { map, pitchSemitones, isSource, seams: [], voice: sourceVoice(source) }
+  const settings = resolveSettings(method.settings, recipe.settings, method.pick?.(known, source.sampleRate))
   const { kin } = source
   if (kin) {
     const all = openPlan(kin.all, plan, known)
     return { ...all, voice: someChannels(all.voice, kin.all.channelCount, kin.first) }
   }
+  if (plan.lanes.length > 0 && !plan.isUnmoved) return openLanes(source, plan, known)
   const formantRatioAt = formantLine(recipe, pitch)
   // how far the method itself moves the envelope, against how far it is to be moved
   const movedAt = method.tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
@@ -218,13 +264,40 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
     // a cut is kept for others as long as a voice holds it
     return Object.assign(whole, { cut })
   }
-  const pieced = seams.length === 0 ? openPiece(0) : piecedVoice(source.channelCount, seams, fadeFrames, openPiece)
+  const pieced =
+    seams.length === 0
+      ? openPiece(0)
+      : piecedVoice(source.channelCount, seams, () => ({ frames: fadeFrames }), openPiece)
   const voice = within(pieced, map.outputFrames)
   const behind = filterBehind(recipe)
   if (!behind) return { map, pitchSemitones, isSource, seams: longSeams, voice }
   // it reads across the seams, so that what lies before one has a say behind it
   const filtered = filteredVoice(voice, source.channelCount, behind, source.sampleRate)
   return { map, pitchSemitones, isSource, seams: [], voice: within(filtered, map.outputFrames) }
+}
+
+/** A result that several lanes make, one behind the other. */
+function openLanes(source: SoundSource, plan: Plan, known: Analysis): Rendering {
+  const { map, pitchSemitones, isSource, lanes } = plan
+  const taking = lanes.slice(1)
+  const voice = piecedVoice(
+    source.channelCount,
+    taking.map(({ from }) => from),
+    (seam) => ({ frames: (taking[seam] as PlannedLane).fadeFrames, even: true }),
+    (piece) => openPlan(source, (lanes[piece] as PlannedLane).plan, known).voice,
+  )
+  const seams = seamsOfPlan(source, plan, known)
+  return { map, pitchSemitones, isSource, seams, voice: within(voice, map.outputFrames) }
+}
+
+/** Where lanes hand over, and where each falls into pieces while it is heard. */
+function laneSeams(source: SoundSource, lanes: readonly PlannedLane[], known: Analysis): readonly number[] {
+  return lanes.flatMap(({ plan, from }, n) => {
+    const next = lanes[n + 1]
+    const end = next ? next.from - next.fadeFrames : plan.map.outputFrames
+    const own = seamsOfPlan(source, plan, known).filter((seam) => seam > from && seam < end)
+    return n === 0 ? own : [from, ...own]
+  })
 }
 
 /** The sound that a plan is carried out on: of kin all of them. */
@@ -250,7 +323,10 @@ function someChannels(voice: Voice, channelCount: number, first: number): Voice 
 
 /** Where a planned result falls into pieces, without opening it: no voice is made, nothing of the sound kept. */
 export function seamsOfPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): readonly number[] {
-  return plan.isSource || filterBehind(plan.recipe) ? [] : piecesOf(workedOn(sound), plan, known).longSeams
+  if (plan.isSource || filterBehind(plan.recipe)) return []
+  const source = workedOn(sound)
+  if (plan.lanes.length > 0 && !plan.isUnmoved) return laneSeams(source, plan.lanes, known)
+  return piecesOf(source, plan, known).longSeams
 }
 
 type Pieces = ReturnType<typeof newPieces>
@@ -303,6 +379,11 @@ export function preparePlan(
   to: number,
 ): Preparing<Cut> | undefined {
   const source = workedOn(sound)
+  if (plan.lanes.length > 0 && !plan.isUnmoved) {
+    const at = plan.map.outputAt(asSource(from))
+    const lane = plan.lanes.findLast((one) => one.from - one.fadeFrames <= at) ?? plan.lanes[0]
+    return lane && preparePlan(source, lane.plan, known, from, to)
+  }
   const { recipe, method, map, isSource } = plan
   if (!method.prepare && !source.slow && !shapesBefore(recipe)) return undefined
   if (isSource) return undefined

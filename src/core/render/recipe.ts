@@ -8,6 +8,7 @@ import type { PitchPoint } from '../timeline/pitchLine'
 import type { MapPoint } from '../timeline/timeMap'
 import type { Pin } from '../timing/pins'
 import { checkSpeedCurve, type SpeedCurve } from '../timing/speedCurve'
+import { checkJoins, type Join } from './joins'
 
 /** What becomes of the spectral envelope when the pitch changes: it moves along, stays, or is shifted by itself. */
 export type Formants = 'move' | 'keep' | 'shift'
@@ -40,6 +41,8 @@ export interface Recipe {
   readonly prepare?: Prepare
   /** a gain over the spectrum, before the stretch or after */
   readonly filter?: DrawnFilter
+  /** other methods that take over, rising; `methodId` is the one at the start */
+  readonly joins?: readonly Join[]
 }
 
 /**
@@ -110,7 +113,7 @@ export function resolveRecipe(recipe: Recipe | ResolvedRecipe): ResolvedRecipe {
 /**
  * Check a recipe that came from outside. Maps and lines by hand are checked where they are opened, since only the
  * source tells how far they may reach.
- * @throws {AppError} `recipe/range` naming what is out of range, `recipe/pin`, `speed/…`; as `resolveRecipe`.
+ * @throws {AppError} `recipe/range` naming what is out of range, `recipe/pin`, `recipe/join`, `speed/…`; as `resolveRecipe`.
  */
 export function checkRecipe(recipe: Recipe): Recipe {
   checkedRecipe(recipe)
@@ -139,5 +142,6 @@ export function checkedRecipe(recipe: Recipe): ResolvedRecipe {
     if (!(source >= 0 && own >= 0 && (!before || (source > before.source && own > before.own))))
       throw new AppError('recipe/pin', { pin: n + 1 })
   })
+  checkJoins(recipe)
   return resolveRecipe(recipe)
 }
