@@ -18,7 +18,8 @@ export const commandHelp: Readonly<Record<string, Help>> = {
       ${OUTPUT}
       [--tags [--date YYYY-MM-DD]] [--save-recipe FILE.json] [--workers N] [--force]
   zumbet render IN OUT.wav --recipe FILE.json [--workers N] [--force]`,
-    about: `Render a sound by one method; auto tries all of them on this sound, takes the one that does least harm, and says why.
+    about: `Render a sound by one method; auto tries all of them on this sound, takes the one that does least harm,
+or joins several where that does clearly less, and says why.
 X is output length / source length (0.1 to 1000), pitch ±36 semitones.
 Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
 --rate writes it at another rate, band-limited; without it, at the source's. The kind of file follows from the ending of OUT, or

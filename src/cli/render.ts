@@ -2,14 +2,14 @@ import { basename } from 'node:path'
 import {
   type Analysis,
   AppError,
+  chooseTask,
   type Delivery,
   draftDepth,
   type ExportOrder,
   exportFacts,
   isPlain,
-  leastHarmTask,
-  methodById,
   methods,
+  methodText,
   NO_MARKERS,
   planExportTask,
   type Recipe,
@@ -83,15 +83,16 @@ export async function render(words: readonly string[], terminal: Terminal) {
 const AUTO = 'auto'
 const isAuto = (args: Arguments) => args.text('method') === AUTO
 
-/** The method that does least harm to a sound, with the reason told. */
+/** The method that does least harm to a sound, or several joined, with the reason told. */
 function chosenFor(sound: OpenSound, asked: Recipe, { err, progress }: Terminal) {
-  const { recipe, known, ranked } = drive(leastHarmTask(soundSource(sourceOf(sound)), asked, {}), progress, {
+  const { recipe, known, ranked } = drive(chooseTask(soundSource(sourceOf(sound)), asked, {}), progress, {
     from: 0,
     to: CHOOSING,
   })
   const [best, next] = ranked
-  if (best)
-    err(`zumbet: ${methodById(recipe.methodId).label}: ${reasonOf(best.trial.measurement, next?.trial.measurement)}`)
+  const { joins = [] } = recipe
+  const joined = joins.length > 0 ? `, joined at ${joins.map(({ source }) => source.toFixed(2)).join(', ')} s` : ''
+  if (best) err(`zumbet: ${methodText(recipe)}${joined}: ${reasonOf(best.trial.measurement, next?.trial.measurement)}`)
   return { recipe, known }
 }
 

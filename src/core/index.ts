@@ -149,6 +149,7 @@ export {
   type PieceFacts,
   planExportTask,
 } from './render/exportTask'
+export { checkJoins, FADE_RANGE, type Join, lanesOf, methodText, unjoined } from './render/joins'
 export { mapMarkers, markersAtRate, markersWithin } from './render/markers'
 export {
   needsOf,
@@ -251,9 +252,12 @@ export {
 export { timingMap } from './timing/timing'
 export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'
+export { type Chosen, chooseTask } from './trials/choose'
 export { comparisonOf } from './trials/comparisonOf'
 export { type Span, type Traits, tellingSpan, traitsOf } from './trials/excerpt'
+export { handoverBetween } from './trials/handovers'
 export { type HarmTold, harmTask } from './trials/harmTold'
+export { type JoinedLanes, joinLanesTask } from './trials/joinLanes'
 export { chanceOfAtLeast, chanceOfPreference } from './trials/listening'
 export { measureInParts } from './trials/measureInParts'
 export { valuesOver } from './trials/settingValues'

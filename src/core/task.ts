@@ -20,3 +20,13 @@ export function finish<Result>(task: Generator<unknown, Result, void>): Result {
     if (step.done) return step.value
   }
 }
+
+/** A task as one of so many equal ones, by its progress. */
+export function* partOf<Result>(task: Task<Result>, n: number, of: number): Task<Result> {
+  for (;;) {
+    const step = task.next()
+    if (step.done) return step.value
+    const { doneFrames, totalFrames } = step.value
+    yield { doneFrames: n + Math.min(1, doneFrames / Math.max(1, totalFrames)), totalFrames: of }
+  }
+}

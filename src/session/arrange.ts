@@ -91,7 +91,14 @@ export function partRecipe(source: Source, part: TimelinePart): Recipe {
   const settings = part.method === undefined ? (variant?.settings ?? {}) : { [methodId]: part.settings ?? {} }
   return recipeOf(
     { ...source, target },
-    { id: part.id, letter: 'A', methodId: methodById(methodId).id, settings, seed: variant?.seed ?? 1 },
+    {
+      id: part.id,
+      letter: 'A',
+      methodId: methodById(methodId).id,
+      settings,
+      seed: variant?.seed ?? 1,
+      ...(part.method === undefined && variant?.joins && { joins: variant.joins }),
+    },
   )
 }
 

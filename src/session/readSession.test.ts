@@ -204,7 +204,13 @@ function fullSession(): Session {
             settings: { grain: { grainMs: 33 }, wsola: { segmentMs: 50 } },
             seed: 7,
           },
-          newVariant('v2', 'C', 'layered'),
+          {
+            ...newVariant('v2', 'C', 'layered'),
+            joins: [
+              { source: 0.5, methodId: 'grain', settings: { grainMs: 33 }, fade: 0.02 },
+              { source: 0.7, methodId: 'vocoder', settings: {} },
+            ],
+          },
         ],
         blind: [{ at: '2026-11-27', mode: 'ABX', rounds: 8, lanes: [{ name: 'A', score: 6 }], chance: 0.14 }],
       },

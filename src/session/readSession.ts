@@ -189,5 +189,29 @@ function checkedVariant(variant: Variant, path: string, mended: Mended[]): Varia
     // a method of another version: nothing reads them here, and they are there again where they are known
     settings[id] = method ? checkedSettings(method.settings, values, `${path}.settings.${id}`, mended) : values
   }
-  return { ...variant, methodId, settings }
+  const { joins, ...rest } = variant
+  const joined = joins && checkedJoins(joins, methodId, `${path}.joins`, mended)
+  return { ...rest, methodId, settings, ...(joined && { joins: joined }) }
+}
+
+/** Joins that rise, by methods that can be joined; undefined where none is left. */
+function checkedJoins(
+  joins: NonNullable<Variant['joins']>,
+  first: string,
+  path: string,
+  mended: Mended[],
+): Variant['joins'] {
+  const joinable = (methodId: string) =>
+    methods.find(({ id, tiesPitchToSpeed }) => id === methodId && !tiesPitchToSpeed)
+  let last = Number.NEGATIVE_INFINITY
+  const held = joins.flatMap((join, n) => {
+    const method = joinable(join.methodId)
+    if (!method || !joinable(first) || !(join.source > last)) {
+      mended.push({ path: `${path}.${n}`, was: join })
+      return []
+    }
+    last = join.source
+    return [{ ...join, settings: checkedSettings(method.settings, join.settings, `${path}.${n}.settings`, mended) }]
+  })
+  return held.length > 0 ? held : undefined
 }

@@ -104,22 +104,35 @@ export function recipeOf(source: Source, variant: Variant): Recipe {
 }
 
 function newRecipe(source: Source, variant: Variant): Recipe {
+  const { methodId, settings, joins } = lanesIn(source, variant)
+  const all = [methodId, ...joins.map((join) => join.methodId)].map(methodById)
   return {
     version: 1,
     stretch: source.target.stretch,
     // a method that ties them itself would otherwise turn its speed twice
-    pitchSemitones:
-      source.target.tied && methodById(variant.methodId).tiesPitchToSpeed ? 0 : source.target.pitchSemitones,
+    pitchSemitones: source.target.tied && methodById(methodId).tiesPitchToSpeed ? 0 : source.target.pitchSemitones,
     formants: source.target.formants,
     ...(source.target.formants === 'shift' && { formantSemitones: source.target.formantSemitones }),
     // where holding attacks does them no good it is left out
     ...(source.target.holdPercent > 0 &&
-      methodById(variant.methodId).gainsByHold && { holdPercent: source.target.holdPercent }),
-    methodId: variant.methodId,
-    settings: variant.settings[variant.methodId] ?? {},
+      all.some(({ gainsByHold }) => gainsByHold) && { holdPercent: source.target.holdPercent }),
+    methodId,
+    settings,
     seed: variant.seed,
+    ...(joins.length > 0 && { joins }),
     ...recipeTiming(source),
     ...shapingOf(source),
+  }
+}
+
+/** The lanes that a variant is joined of, in seconds of the part that is worked with. */
+function lanesIn(source: Source, { methodId, settings, joins = [] }: Variant) {
+  const first = { methodId, settings: settings[methodId] ?? {} }
+  const offset = partStart(source)
+  const before = joins.findLast((join) => join.source <= offset)
+  return {
+    ...(before ? { methodId: before.methodId, settings: before.settings } : first),
+    joins: joins.filter((join) => join.source > offset).map((join) => ({ ...join, source: join.source - offset })),
   }
 }
 

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
+import { FADE_RANGE, FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
 import { markSchema, slotSchema } from './pictureSchema'
 import { filterSchema, playShape, prepareSchema } from './playSchema'
 import { timelineShape } from './timelineSchema'
@@ -12,6 +12,9 @@ import { grooveSchema, timingSchema } from './timingSchema'
 
 /** of microphones on one performance */
 export const MOST_KIN = 32
+
+/** lanes that are joined to one */
+export const MOST_JOINS = 1000
 
 /** of what is written here; what older versions wrote is brought up to it by `migrations` */
 export const SESSION_VERSION = 2
@@ -34,6 +37,18 @@ const variantSchema = z.object({
   /** settings that were changed, by method, so that trying another method loses none */
   settings: z.record(text, z.record(text, settingValue)).default({}),
   seed: z.number().int().min(0).max(0xffffffff).default(1),
+  /** others that take over from moments of the file on, s; rising. `methodId` makes what lies before the first */
+  joins: z
+    .array(
+      z.object({
+        source: z.number().nonnegative(),
+        methodId: text,
+        settings: z.record(text, settingValue).default({}),
+        fade: z.number().min(FADE_RANGE.min).max(FADE_RANGE.max).optional(),
+      }),
+    )
+    .max(MOST_JOINS)
+    .optional(),
 })
 
 export const factsSchema = z.object({
@@ -181,6 +196,7 @@ export const sessionSchema = z.object({
 })
 
 export type Variant = z.infer<typeof variantSchema>
+export type VariantJoin = NonNullable<Variant['joins']>[number]
 export type Source = z.infer<typeof sourceSchema>
 export type BlindResult = z.infer<typeof blindSchema>
 export type Hand = Source['hand']

@@ -5,7 +5,7 @@ import { nearestPowerOfTwo } from '../dsp/units'
 import type { Task } from '../task'
 import { type Artefact, type ArtefactId, tooShort, unmeasured } from './artefacts'
 import { attackHarm } from './attackHarm'
-import { type Attacks, attacksOf, distanceTo, pairAttacks } from './attackPairs'
+import { type AttackPairs, type Attacks, attacksOf, distanceTo, pairAttacks } from './attackPairs'
 import { lookBetween, loudestPower } from './between'
 import { clicksOf } from './clicks'
 import { type Comparison, innerOf } from './comparison'
@@ -52,9 +52,14 @@ const windowOf = (sampleRate: number) => nearestPowerOfTwo(WINDOW_SECONDS * samp
 /**
  * Measure every kind of harm that a result shows against its source.
  * @param reading  of this very source, where there is one already.
+ * @param brief  attacks and likeness alone: a third of the work, enough to tell what is far from the source.
  * @throws {RangeError} if the two differ in rate or channel count.
  */
-export function* measureTask(comparison: Comparison, reading?: SourceReading): Task<Measurement> {
+export function* measureTask(
+  comparison: Comparison,
+  reading?: SourceReading,
+  { brief = false }: { readonly brief?: boolean } = {},
+): Task<Measurement> {
   const { source, result } = comparison
   if (source.sampleRate !== result.sampleRate || source.channels.length !== result.channels.length) {
     throw new RangeError('measureTask: source and result must have one rate and one channel count')
@@ -72,6 +77,14 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
   const known = reading ?? (yield* part(0, readSource(source, comparison.attacks)))
   const resultAttacks = yield* part(1, attacksOf(result))
   const paired = pairAttacks(comparison, known.attacks, resultAttacks)
+  const likeness = (pairs: AttackPairs) => {
+    const sizes = unlikenessSeconds.map((seconds) => nearestPowerOfTwo(seconds * source.sampleRate, 64))
+    return part(
+      3,
+      unlikenessOf(comparison, pairs, sizes, (size) => loudestPower(source, size)),
+    )
+  }
+  if (brief) return { unlikenessDb: yield* likeness(paired), artefacts: attackHarm(comparison, paired) }
   const { clicks, jumps } = yield* part(2, clicksOf(comparison, paired))
   // a tick is no stroke, though it starts as suddenly
   const ticks = Float64Array.from(clicks.places, (place) => place.outputFrame - comparison.from).sort()
@@ -81,11 +94,7 @@ export function* measureTask(comparison: Comparison, reading?: SourceReading): T
     2,
     lookBetween(comparison, attackPairs, Float64Array.from(jumps), known.steadyAt, windowOf(source.sampleRate)),
   )
-  const sizes = unlikenessSeconds.map((seconds) => nearestPowerOfTwo(seconds * source.sampleRate, 64))
-  const unlikenessDb = yield* part(
-    3,
-    unlikenessOf(comparison, attackPairs, sizes, (size) => loudestPower(source, size)),
-  )
+  const unlikenessDb = yield* likeness(attackPairs)
   const resultPitch = isPitched(known.pitch) ? yield* part(3, trackPitch(result)) : undefined
   const roughness =
     resultPitch && known.line && (yield* part(3, lineRoughnessOf(comparison, attackPairs, known.line, resultPitch)))

@@ -14,7 +14,7 @@ export interface Join {
   /** the settings that differ from their defaults */
   readonly settings: SettingValues
   /** seconds within which it takes over, done at its moment: `FADE_RANGE`; 0.005 where it is not said */
-  readonly fade?: number
+  readonly fade?: number | undefined
 }
 
 export const FADE_RANGE = { min: 0.001, max: 0.5 } as const
@@ -76,3 +76,9 @@ export function unjoined(recipe: Recipe, methodId?: string): Recipe {
   const { joins: _, ...rest } = recipe
   return methodId === undefined ? rest : { ...rest, methodId }
 }
+
+/** The methods that make a recipe, each once, as they are called on screen. */
+export const methodText = (recipe: Pick<Recipe, 'methodId' | 'joins'>): string =>
+  [...new Set([recipe.methodId, ...(recipe.joins ?? []).map(({ methodId }) => methodId)])]
+    .map((id) => methodById(id).label)
+    .join(' + ')

@@ -66,7 +66,7 @@ const CLOSE_AT_LEAST = 0.3
 export const isClose = (harm: number, least: number) => harm <= least + Math.max(CLOSE_AT_LEAST, CLOSE * least)
 
 /** Methods by what they did to this sound, least harm first. */
-export function rankTrials(tried: readonly Tried[]): Ranked[] {
+export function rankTrials<One extends Tried>(tried: readonly One[]): (One & Ranked)[] {
   const ranked = tried.map((one) => ({ ...one, harm: harmOf(one.trial.measurement) })).sort((a, b) => a.harm - b.harm)
   const best = ranked[0]?.harm ?? 0
   return ranked.map((one) => ({ ...one, close: isClose(one.harm, best) }))

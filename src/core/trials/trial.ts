@@ -35,6 +35,9 @@ const MARGIN_SECONDS = 0.2
 /** source that is looked at around a part, so that what rings into it is known */
 const AROUND_SECONDS = 1.5
 
+/** as `measureTask` takes them */
+type MeasureOptions = NonNullable<Parameters<typeof measureTask>[2]>
+
 /** Finds out what measures need to know of a part of a source that begins at frame `start` of the whole. */
 export type ReadPart = (part: AudioBlock, attacks: readonly Attack[] | undefined, start: number) => Task<SourceReading>
 
@@ -73,6 +76,7 @@ export function* trialTask(
   known: Analysis = {},
   reading?: SourceReading,
   readPart?: ReadPart,
+  options?: MeasureOptions,
 ): Task<Trial> {
   const source = soundSource(sound)
   const analysis = yield* analyseTask(sound, needsOf(recipe), known)
@@ -82,7 +86,7 @@ export function* trialTask(
   const result = yield* half(0, renderSpan(source, recipe, rendered, analysis))
   const made = { audio: result, from: rendered.from }
   const heard = asShaped(source, analysis, recipe)
-  const measuring = measureSpan(heard.source, made, recipe, span, heard.analysis.attacks, reading, readPart)
+  const measuring = measureSpan(heard.source, made, recipe, span, heard.analysis.attacks, reading, readPart, options)
   return { span, measurement: yield* half(1, measuring) }
 }
 
@@ -100,6 +104,7 @@ export function* measureSpan(
   attacks?: readonly Attack[],
   reading?: SourceReading,
   readPart: ReadPart = readSource,
+  options: MeasureOptions = {},
 ): Task<Measurement> {
   const source = soundSource(sound)
   const meant = meantBy(recipe, source, attacks)
@@ -112,9 +117,9 @@ export function* measureSpan(
     inner: { start: span.from - result.from, end: span.to - result.from },
     ...(attacks && { attacks }),
   }
-  if (start === 0 && end === source.frames) return yield* measureTask(comparison, reading)
+  if (start === 0 && end === source.frames) return yield* measureTask(comparison, reading, options)
   const cut = countedFrom(comparison, start, end)
-  const measurement = yield* measureTask(cut, yield* readPart(cut.source, cut.attacks, start))
+  const measurement = yield* measureTask(cut, yield* readPart(cut.source, cut.attacks, start), options)
   const moved = (artefact: Artefact): Artefact => ({
     ...artefact,
     places: artefact.places.map((place) => ({ ...place, sourceFrame: place.sourceFrame + start })),

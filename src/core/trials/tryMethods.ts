@@ -1,9 +1,10 @@
 import { ALL_NEEDS, type Analysis, analyseTask } from '../analysis/analysis'
 import type { SoundSource } from '../audio/soundSource'
 import { methods } from '../methods/registry'
+import { unjoined } from '../render/joins'
 import { planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
-import type { Progress, Task } from '../task'
+import { partOf, type Task } from '../task'
 import { type Ranked, rankTrials, type Tried } from './advice'
 import { tellingSpan, traitsOf } from './excerpt'
 import { trialTask } from './trial'
@@ -11,20 +12,28 @@ import { trialTask } from './trial'
 /** so much of a result is tried, s */
 const TRIED_SECONDS = 8
 
+export interface TriedRecipe extends Tried {
+  readonly recipe: Recipe
+}
+
 /**
  * Recipes tried on the part of the result that tells most, and measured.
  * @param recipes  one for each method.
  * @param known  attacks and pitch of the source.
  * @returns them by what they did to this sound, least harm first.
  */
-export function* tryMethodsTask(source: SoundSource, recipes: readonly Recipe[], known: Analysis): Task<Ranked[]> {
+export function* tryMethodsTask(
+  source: SoundSource,
+  recipes: readonly Recipe[],
+  known: Analysis,
+): Task<(Ranked & TriedRecipe)[]> {
   const attacks = (known.attacks ?? []).map(({ frame }) => frame)
   const traits = traitsOf(source)
-  const tried: Tried[] = []
+  const tried: TriedRecipe[] = []
   for (const [n, recipe] of recipes.entries()) {
     const span = tellingSpan(source, planOf(recipe, source, known.attacks).map, attacks, TRIED_SECONDS, () => traits)
     const trial = yield* partOf(trialTask(source, recipe, span, known), n, recipes.length)
-    tried.push({ methodId: recipe.methodId, trial })
+    tried.push({ methodId: recipe.methodId, recipe, trial })
   }
   return rankTrials(tried)
 }
@@ -43,18 +52,7 @@ export function* leastHarmTask(
   if (planOf(recipe, source, known.attacks).isSource) return { recipe, known, ranked: [] }
   const all = yield* analyseTask(source, ALL_NEEDS, known)
   const candidates = methods.filter(({ tiesPitchToSpeed }) => !tiesPitchToSpeed)
-  const recipes = candidates.map(({ id: methodId }) => ({ ...recipe, methodId }))
+  const recipes = candidates.map(({ id }) => unjoined(recipe, id))
   const ranked = yield* tryMethodsTask(source, recipes, all)
   return { recipe: { ...recipe, methodId: ranked[0]?.methodId ?? recipe.methodId }, known: all, ranked }
-}
-
-/** A task as one of so many equal ones, by its progress. */
-function* partOf<Result>(task: Task<Result>, n: number, of: number): Task<Result> {
-  for (;;) {
-    const step = task.next()
-    if (step.done) return step.value
-    const { doneFrames, totalFrames } = step.value
-    const share: Progress = { doneFrames: n + Math.min(1, doneFrames / Math.max(1, totalFrames)), totalFrames: of }
-    yield share
-  }
 }
