@@ -11,6 +11,7 @@ import type {
   HarmTold,
   Imprint,
   Instrument,
+  JoinedLanes,
   KnowOptions,
   Levels,
   MixFacts,
@@ -113,6 +114,13 @@ export type Job =
       readonly recipe: Recipe
       readonly analysis: Analysis
       readonly readingKey: string
+    }
+  /** lanes of one sound, held against each other place by place */
+  | {
+      readonly kind: 'joinLanes'
+      readonly sound: Sound
+      readonly lanes: readonly Recipe[]
+      readonly analysis: Analysis
     }
   /** levels over time and frequency of a part of a result, or of the sound itself; output frames, end exclusive */
   | {
@@ -290,6 +298,7 @@ export interface JobResults {
   joinSurveys: SoundFacts
   render: { readonly facts: SoundFacts; readonly result: Sound | undefined }
   measure: Trial
+  joinLanes: JoinedLanes
   spectrogram: Spectrogram
   clip: { readonly blob: Blob; readonly overview: Overview }
   mix: { readonly blob: Blob; readonly facts: MixFacts }

@@ -55,6 +55,15 @@ export {
 } from './exportSettings'
 export { stemsOf } from './fileNames'
 export { amend, change, type History, redo, type Step, startHistory, undo } from './history'
+export {
+  joinedOf,
+  type LaneRun,
+  LEAST_RUN_SECONDS,
+  paintRun,
+  type RunLane,
+  runsOf,
+  variantLike,
+} from './joins'
 export { isOneLength, isTimedAs, kinOf, leadOf, namedKin, timeAs } from './kin'
 export {
   attackEdits,

@@ -194,17 +194,17 @@ function checkedVariant(variant: Variant, path: string, mended: Mended[]): Varia
   return { ...rest, methodId, settings, ...(joined && { joins: joined }) }
 }
 
-/** Joins that rise, by methods that can be joined; undefined where none is left. */
+/** Joins that rise, by methods that can be joined. A joined lane with none left stays one. */
 function checkedJoins(
   joins: NonNullable<Variant['joins']>,
   first: string,
   path: string,
   mended: Mended[],
-): Variant['joins'] {
+): NonNullable<Variant['joins']> {
   const joinable = (methodId: string) =>
     methods.find(({ id, tiesPitchToSpeed }) => id === methodId && !tiesPitchToSpeed)
   let last = Number.NEGATIVE_INFINITY
-  const held = joins.flatMap((join, n) => {
+  return joins.flatMap((join, n) => {
     const method = joinable(join.methodId)
     if (!method || !joinable(first) || !(join.source > last)) {
       mended.push({ path: `${path}.${n}`, was: join })
@@ -213,5 +213,4 @@ function checkedJoins(
     last = join.source
     return [{ ...join, settings: checkedSettings(method.settings, join.settings, `${path}.${n}.settings`, mended) }]
   })
-  return held.length > 0 ? held : undefined
 }

@@ -77,8 +77,12 @@ export function unjoined(recipe: Recipe, methodId?: string): Recipe {
   return methodId === undefined ? rest : { ...rest, methodId }
 }
 
-/** The methods that make a recipe, each once, as they are called on screen. */
-export const methodText = (recipe: Pick<Recipe, 'methodId' | 'joins'>): string =>
-  [...new Set([recipe.methodId, ...(recipe.joins ?? []).map(({ methodId }) => methodId)])]
-    .map((id) => methodById(id).label)
-    .join(' + ')
+/** The methods that make a recipe or a lane, each once, as they are called on screen. */
+export const methodText = ({
+  methodId,
+  joins = [],
+}: {
+  readonly methodId: string
+  readonly joins?: readonly { readonly methodId: string }[] | undefined
+}): string =>
+  [...new Set([methodId, ...joins.map((join) => join.methodId)])].map((id) => methodById(id).label).join(' + ')

@@ -11,7 +11,8 @@ export function resultName(sourceName: string, recipe: Recipe): string {
   const pitch = recipe.pitchSemitones
   const semitones = pitch === 0 ? [] : [`${pitch > 0 ? '+' : ''}${plain(pitch, 2)}st`]
   const timed = recipe.pins || recipe.speedCurve ? ['timed'] : []
-  return `${[fileBase(sourceName), stretch, ...semitones, ...timed, recipe.methodId].join('_')}.wav`
+  const method = recipe.joins ? 'joined' : recipe.methodId
+  return `${[fileBase(sourceName), stretch, ...semitones, ...timed, method].join('_')}.wav`
 }
 
 /** A source's name as the start of a file's: without its own ending, and of what every file system takes. */

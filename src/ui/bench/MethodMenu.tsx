@@ -24,9 +24,11 @@ export function MethodMenu(props: {
   value?: string
   disabled?: boolean
   onChange: (methodId: string) => void
+  /** a lane that is joined of others can be asked for as well */
+  onJoin?: () => void
   children: ReactNode
 }) {
-  const { label, value, disabled, onChange, children } = props
+  const { label, value, disabled, onChange, onJoin, children } = props
   const families = [...new Set(methods.map((method) => method.family))]
   return (
     <DropdownMenu.Root modal={false}>
@@ -56,6 +58,20 @@ export function MethodMenu(props: {
               </DropdownMenu.Group>
             ))}
           </DropdownMenu.RadioGroup>
+          {onJoin && (
+            <DropdownMenu.Group className="method-family">
+              <DropdownMenu.Label className="caption">Joined</DropdownMenu.Label>
+              <div>
+                <DropdownMenu.Item className="method-item" onSelect={onJoin}>
+                  <span className="font-[600] text-text">Joined lanes</span>
+                  <span />
+                  <span className="col-span-2 text-[12px] text-soft">
+                    Several methods, one behind the other: each where it does least harm, by measure or painted.
+                  </span>
+                </DropdownMenu.Item>
+              </div>
+            </DropdownMenu.Group>
+          )}
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>

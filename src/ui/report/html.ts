@@ -7,7 +7,7 @@ import {
   gradeOfArtefact,
   harmText,
   type Measurement,
-  methodById,
+  methodText,
   type Overview,
   type Recipe,
   verdictOf,
@@ -101,7 +101,7 @@ ${meaningsHtml()}
 <h2>Recipes</h2>
 ${variants
   .map(
-    ({ letter, recipe }) => `<details><summary>${letter} · ${escaped(methodById(recipe.methodId).label)}</summary>
+    ({ letter, recipe }) => `<details><summary>${letter} · ${escaped(methodText(recipe))}</summary>
 <pre>${escaped(JSON.stringify(recipe, null, 2))}</pre>
 <p class="soft">From a command line:</p><pre>${escaped(commandOf(report.file, recipe))}</pre></details>`,
   )
@@ -153,7 +153,7 @@ ${artefactKinds
 function legendOf({ letter, recipe }: ReportVariant, lanes: readonly string[]): string {
   const look = methodLook(recipe.methodId)
   const mark = `<svg viewBox="0 0 24 24" width="12" height="12" aria-hidden="true"><path d="${SHAPES[look]}" fill="${lanes[look]}"/></svg>`
-  return `<span>${mark} <b>${letter}</b> ${escaped(methodById(recipe.methodId).label)}</span>`
+  return `<span>${mark} <b>${letter}</b> ${escaped(methodText(recipe))}</span>`
 }
 
 /** The command that makes the same result, with the files that it reads. */
@@ -189,7 +189,7 @@ function variantHtml(report: Report, variant: ReportVariant): string {
   const { letter, recipe, measurement, clip } = variant
   const level = Number.isFinite(variant.loudness) ? `${dbText(variant.loudness)} LUFS` : 'silent'
   return `<div class="variant">
-<p><b class="letter">${letter}</b> <b>${escaped(methodById(recipe.methodId).label)}</b>
+<p><b class="letter">${letter}</b> <b>${escaped(methodText(recipe))}</b>
 <span class="soft">${variant.seconds.toFixed(3)} s · ${countText(variant.samples)} samples · ${level} · peak ${peakText(variant.peak)} · harm: ${harmText(measurement)}</span></p>
 <p>${escaped(verdictOf(measurement, report.sampleRate))}</p>
 ${clipHtml(clip, `variant ${letter}`)}
@@ -251,7 +251,7 @@ function tableHtml(variants: readonly ReportVariant[]): string {
     return `<td data-grade="${grade}">${escaped(finding ? foundFigureOf(finding) : figureOf(artefact))}<br><span class="soft">${grade}</span></td>`
   }
   return `<table>
-<thead><tr><th scope="col">Harm</th>${variants.map(({ letter, recipe }) => `<th scope="col">${letter} ${escaped(methodById(recipe.methodId).label)}</th>`).join('')}</tr></thead>
+<thead><tr><th scope="col">Harm</th>${variants.map(({ letter, recipe }) => `<th scope="col">${letter} ${escaped(methodText(recipe))}</th>`).join('')}</tr></thead>
 <tbody>
 ${kinds.map((kind) => `<tr><th scope="row">${escaped(kind.label)}</th>${variants.map((variant) => cell(variant, kind.id)).join('')}</tr>`).join('\n')}
 <tr><th scope="row">All in one number, for order only</th>${variants.map(({ measurement }) => `<td>${harmText(measurement)}</td>`).join('')}</tr>

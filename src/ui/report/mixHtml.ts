@@ -1,4 +1,4 @@
-import { harmText, type Measurement, methodById, type Recipe, verdictOf } from '../../core'
+import { harmText, type Measurement, methodText, type Recipe, verdictOf } from '../../core'
 import { escaped } from '../../host/markup'
 import { clipHtml, meaningsHtml, pageHtml, type ReportClip, ribbonSvg } from './html'
 
@@ -72,14 +72,14 @@ function stretchText([least, most]: readonly [number, number]): string {
 
 function rowHtml({ source, row, place, recipe, stretches, measurement, alike }: MixReportPart): string {
   const count = alike > 1 ? ` <span class="soft">and ${alike - 1} alike</span>` : ''
-  return `<tr><th scope="row">${escaped(source)}${count}<br><span class="soft">${escaped(row)}</span></th><td class="words">${escaped(place)}</td><td class="words">${escaped(methodById(recipe.methodId).label)}</td><td>${stretchText(stretches)}</td><td>${pitchText(recipe.pitchSemitones)}</td><td>${measurement ? harmText(measurement) : '–'}</td></tr>`
+  return `<tr><th scope="row">${escaped(source)}${count}<br><span class="soft">${escaped(row)}</span></th><td class="words">${escaped(place)}</td><td class="words">${escaped(methodText(recipe))}</td><td>${stretchText(stretches)}</td><td>${pitchText(recipe.pitchSemitones)}</td><td>${measurement ? harmText(measurement) : '–'}</td></tr>`
 }
 
 function partHtml(part: MixReportPart): string {
   const { source, place, recipe, measurement, sampleRate, frames, strain, trouble } = part
   const said = measurement ? verdictOf(measurement, sampleRate) : `Not measured: ${trouble ?? 'it is not heard'}`
   return `<div class="variant">
-<p><b>${escaped(source)}</b> <span class="soft">${escaped(place)} · ${escaped(methodById(recipe.methodId).label)} · ${escaped(strain)}</span></p>
+<p><b>${escaped(source)}</b> <span class="soft">${escaped(place)} · ${escaped(methodText(recipe))} · ${escaped(strain)}</span></p>
 <p>${escaped(said)}</p>
 ${measurement ? ribbonSvg(measurement.artefacts, frames) : ''}
 <details><summary>Recipe</summary><pre>${escaped(JSON.stringify(recipe, null, 2))}</pre></details>

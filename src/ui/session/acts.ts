@@ -131,9 +131,9 @@ function hearPlaced(place: number | undefined) {
  */
 export function takeTried(source: Source, recipe: Recipe) {
   const { methodId, settings, stretch, pitchSemitones } = recipe
-  const same = source.variants.findIndex((variant) => variant.methodId === methodId)
+  const same = source.variants.findIndex((variant) => variant.methodId === methodId && !variant.joins)
   const fits = (variant: Variant) => JSON.stringify(variant.settings[methodId] ?? {}) === JSON.stringify(settings)
-  const at = source.variants.findIndex((variant) => variant.methodId === methodId && fits(variant))
+  const at = source.variants.findIndex((variant) => variant.methodId === methodId && !variant.joins && fits(variant))
   const mark = `take-${crypto.randomUUID()}`
   setTarget(source.id, { stretch, pitchSemitones, tied: false }, mark)
   if (at >= 0) hearLane(at + 1)

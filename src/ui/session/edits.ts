@@ -9,10 +9,12 @@ import {
   type Hand,
   isTimedAs,
   isUntuned,
+  joinedOf,
   type Key,
   keyInterval,
   keyOf,
   kinOf,
+  type LaneRun,
   leadOf,
   MAX_VARIANTS,
   PLAIN_TARGET,
@@ -307,6 +309,11 @@ export function setMethod(source: Source, variant: Variant, methodId: string) {
   editVariant(source, variant.id, 'Method', (draft) => {
     draft.methodId = methodId
   })
+}
+
+/** What a joined lane is joined of. */
+export function setRuns(source: Source, variantId: string, runs: readonly LaneRun[], label: string, gesture?: string) {
+  editVariant(source, variantId, label, (draft) => Object.assign(draft, joinedOf(draft, runs)), gesture)
 }
 
 export function setSetting(

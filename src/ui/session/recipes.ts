@@ -1,9 +1,10 @@
-import { methodById } from '../../core'
+import { methodText } from '../../core'
 import {
   freeLetter,
   handMarkersOf,
   MAX_VARIANTS,
   newVariant,
+  partStart,
   type RecipeFile,
   readRecipeFile,
   recipeFileOf,
@@ -41,6 +42,10 @@ const ownMoments = ({ recipe }: RecipeFile): string[] => [
   ...(recipe.prepare?.without?.length ? ['single attacks taken out'] : []),
 ]
 
+/** Whether a recipe was made for a sound as long as this one: then its moments mean the same. */
+const isOf = ({ facts }: Source, { source }: RecipeFile) =>
+  source?.frames === undefined || source.frames === facts?.frames
+
 /** Try a recipe on a source, in one step: its target becomes the source's, its method a variant. */
 export function tryRecipe(source: Source, file: RecipeFile) {
   if (!mayChange()) return
@@ -58,14 +63,19 @@ export function tryRecipe(source: Source, file: RecipeFile) {
     if (sinesDb !== 0 || attacksDb !== 0 || noiseDb !== 0) setPrepare(source, { sinesDb, attacksDb, noiseDb }, mark)
   }
   const variant = newVariant(crypto.randomUUID(), freeLetter(source.variants), methodId)
-  const at = placeVariant(source, { ...variant, settings: { [methodId]: { ...settings } }, seed }, 'Try a recipe', mark)
+  const start = partStart(source)
+  const joins = isOf(source, file)
+    ? recipe.joins?.map((join) => ({ ...join, settings: { ...join.settings }, source: join.source + start }))
+    : undefined
+  const tried = { ...variant, settings: { [methodId]: { ...settings } }, seed, ...(joins && { joins }) }
+  const at = placeVariant(source, tried, 'Try a recipe', mark)
   if (at !== undefined) hearLane(at + 1)
-  const left = ownMoments(file)
+  const left = [...ownMoments(file), ...(recipe.joins && !joins ? ['joined lanes'] : [])]
   notify({
     tone: 'plain',
     kind: 'undo',
     undo: true,
-    text: `${methodById(methodId).label} is tried on ${source.name}${left.length > 0 ? `, without ${left.join(', ')}: they belong to the moments of another sound` : ''}`,
+    text: `${methodText(recipe)} is tried on ${source.name}${left.length > 0 ? `, without ${left.join(', ')}: they belong to the moments of another sound` : ''}`,
   })
 }
 

@@ -1,5 +1,5 @@
 import { memo, useEffect, useMemo, useRef } from 'react'
-import { type LaidPart, methodById, naturalRange } from '../../core'
+import { type LaidPart, methodText, naturalRange } from '../../core'
 import {
   editedAttacks,
   kindOf,
@@ -205,7 +205,7 @@ export const PartBox = memo(function PartBox({ part, laid, source, view, widthPx
   const colour = laneColour(recipe.methodId)
   const perSecond = (right - left) / Math.max(1e-6, tempo.secondsAt(extent.to) - tempo.secondsAt(extent.from))
   const letter = variant?.letter ?? '·'
-  const label = `${source.name}, ${methodById(recipe.methodId).label}, bar ${timelineOf(store.getState()).metre.barAt(extent.from).bar + 1}, ${strain.words}`
+  const label = `${source.name}, ${methodText(recipe)}, bar ${timelineOf(store.getState()).metre.barAt(extent.from).bar + 1}, ${strain.words}`
   return (
     <div
       role="button"

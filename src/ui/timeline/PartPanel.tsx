@@ -1,6 +1,6 @@
 import { ArrowRight, Copy, Scissors, Trash2 } from 'lucide-react'
 import { useEffect } from 'react'
-import { methodById, methods, naturalRange } from '../../core'
+import { methodById, methods, methodText, naturalRange } from '../../core'
 import { isUntuned, kindOf, partFacts, partRecipe, type Source, type TimelinePart, variantOf } from '../../session'
 import { HarmWords } from '../bench/harm/HarmWords'
 import { LaneBadge } from '../common/LaneBadge'
@@ -80,15 +80,15 @@ function OnePart({ part }: { readonly part: TimelinePart }) {
                 type="button"
                 className="plain-button !px-1"
                 aria-pressed={heard}
-                aria-label={`Variant ${variant.letter}, ${methodById(variant.methodId).label}`}
-                title={`${methodById(variant.methodId).label} (${index + 1})`}
+                aria-label={`Variant ${variant.letter}, ${methodText(variant)}`}
+                title={`${methodText(variant)} (${index + 1})`}
                 onClick={() => switchVariant(index)}
               >
                 <LaneBadge variant={variant} hollow={!heard} />
               </button>
             )
           })}
-          <span className="pl-1.5 text-[12.5px]">{methodById(recipe.methodId).label}</span>
+          <span className="pl-1.5 text-[12.5px]">{methodText(recipe)}</span>
         </span>
         {laid && strain && <Verdict source={source} part={part} stretch={Math.sqrt(strain.least * strain.most)} />}
       </Field>

@@ -282,7 +282,7 @@ function Loop({ source, looping }: { source: Source; looping: boolean }) {
           </button>
         </>
       ) : (
-        <span className="caption">{looping ? 'all of it; drag in the lanes for a part' : 'off'}</span>
+        <span className="caption">{looping ? 'all; drag for a part' : 'off'}</span>
       )}
     </div>
   )

@@ -1,5 +1,5 @@
 import { memo, useEffect, useMemo, useRef } from 'react'
-import { amplitudeToDb, asOutput, asSource, methodById, planOf } from '../../../core'
+import { amplitudeToDb, asOutput, asSource, methodById, methodText, planOf } from '../../../core'
 import { kindOf, partFacts, partKey, recipeOf, type Source, soundKey, type Variant } from '../../../session'
 import { sharpCanvas } from '../../common/canvas'
 import { countText, dbText, peakText, timeText } from '../../common/formats'
@@ -14,9 +14,10 @@ import { type RenderState, useSession } from '../../session/state/store'
 import { RIBBON_PX } from '../harm/draw'
 import { HarmLine } from '../harm/HarmLine'
 import { HarmRibbon } from '../harm/HarmRibbon'
+import { JoinRibbon } from '../joins/JoinRibbon'
 import { Spectra } from '../spectra/Spectra'
 import { drawLane } from './draw'
-import { ticks, tickText, type View, xOf } from './geometry'
+import { LEGEND_PX, ticks, tickText, type View, xOf } from './geometry'
 
 /** lanes at least this tall carry the seconds of the result */
 const SCALE_FROM_PX = 46
@@ -31,6 +32,8 @@ interface LaneProps {
   readonly view: View
   readonly widthPx: number
   readonly heightPx: number
+  /** of what lies over the lanes while they scroll */
+  readonly topPx: number
 }
 
 /**
@@ -38,8 +41,13 @@ interface LaneProps {
  * time.
  */
 export const Lane = memo(function Lane(props: LaneProps) {
-  const { source, variant, index, active, gain, view, widthPx, heightPx } = props
+  const { source, variant, index, active, gain, view, widthPx, heightPx, topPx } = props
   const canvas = useRef<HTMLCanvasElement>(null)
+  const lane = useRef<HTMLDivElement>(null)
+  // what is heard is seen, where there are more lanes than fit
+  useEffect(() => {
+    if (active) lane.current?.scrollIntoView({ block: 'nearest' })
+  }, [active])
   const theme = useSession((state) => state.outlook.theme)
   const show = useSession((state) => state.outlook.display.show)
   const referenceFacts = useSession((state) => state.loads[soundKey(source)]?.facts)
@@ -97,11 +105,21 @@ export const Lane = memo(function Lane(props: LaneProps) {
     })
   }, [view, widthPx, drawnPx, facts, drawn, fresh, variant, theme, sampleRate, planned, pitch])
 
-  const name = variant ? methodById(variant.methodId).label : 'Reference'
+  const name = !variant
+    ? 'Reference'
+    : variant.joins
+      ? `Joined: ${methodText(variant)}`
+      : methodById(variant.methodId).label
   return (
     <div
+      ref={lane}
       className="relative flex border-b border-rule"
-      style={{ height: heightPx, background: active ? 'var(--deck)' : undefined }}
+      style={{
+        height: heightPx,
+        background: active ? 'var(--deck)' : undefined,
+        scrollMarginTop: topPx,
+        scrollMarginBottom: LEGEND_PX,
+      }}
       data-lane={variant?.letter ?? 'reference'}
     >
       <button
@@ -114,7 +132,9 @@ export const Lane = memo(function Lane(props: LaneProps) {
       >
         <span className="flex w-full items-center gap-2">
           <LaneBadge variant={variant} hollow={!active} />
-          <span className={`min-w-0 flex-1 truncate ${active ? 'font-[640]' : 'text-soft'}`}>{name}</span>
+          <span className={`min-w-0 flex-1 truncate ${active ? 'font-[640]' : 'text-soft'}`} title={name}>
+            {name}
+          </span>
           <kbd className="key">{index}</kbd>
         </span>
         <span
@@ -162,6 +182,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
         className={show === 'spectrogram' ? 'hidden' : 'block'}
         style={{ width: widthPx, height: drawnPx }}
       />
+      {variant?.joins && widthPx > 0 && <JoinRibbon source={source} variant={variant} view={view} widthPx={widthPx} />}
       {variant && widthPx > 0 && <HarmRibbon source={source} variant={variant} view={view} widthPx={widthPx} />}
       {variant && <RenderNote source={source} variant={variant} render={render} />}
     </div>

@@ -7,6 +7,7 @@ import { useSize } from '../../common/useSize'
 import { addVariant } from '../../session/acts'
 import { setSelection } from '../../session/edits'
 import { laneGains, playback, seek } from '../../session/hear/listening'
+import { addJoined } from '../../session/joins'
 import { setOutlook } from '../../session/state/outlook'
 import { activeLane, store, useSession } from '../../session/state/store'
 import { useLead } from '../../session/timing'
@@ -21,7 +22,7 @@ import { OffGridPlot, PLOT_PX } from '../timing/OffGridPlot'
 import { SpeedStrip } from '../timing/SpeedStrip'
 import { DisplayMenu } from './DisplayMenu'
 import { selectionPx } from './draw'
-import { clampView, follow, frameAt, HEAD_PX, pan, type View, wholeView, xOf, zoomAt } from './geometry'
+import { clampView, follow, frameAt, HEAD_PX, LEGEND_PX, pan, type View, wholeView, xOf, zoomAt } from './geometry'
 import { type Hold, press, rangeOf } from './gesture'
 import { Lane } from './Lane'
 import { Legend } from './Legend'
@@ -29,7 +30,6 @@ import { SecondsRuler } from './SecondsRuler'
 
 const RULER_PX = 26
 const MARKED_PX = RULER_PX + MARKS_PX
-const LEGEND_PX = 19
 const LANE_MIN_PX = 60
 const LANE_MAX_PX = 150
 
@@ -115,6 +115,7 @@ export function Lanes({ source }: { source: Source }) {
               label="Add a variant"
               disabled={count > MAX_VARIANTS}
               onChange={(methodId) => addVariant(source, methodId)}
+              onJoin={() => addJoined(source)}
             >
               {count > MAX_VARIANTS ? 'No letters left' : '+ Add variant'}
             </MethodMenu>
@@ -148,6 +149,7 @@ export function Lanes({ source }: { source: Source }) {
         view={view}
         widthPx={laneWidth}
         heightPx={laneHeight}
+        topPx={topPx}
       />
       {source.variants.map((variant, i) => (
         <Lane
@@ -160,6 +162,7 @@ export function Lanes({ source }: { source: Source }) {
           view={view}
           widthPx={laneWidth}
           heightPx={laneHeight}
+          topPx={topPx}
         />
       ))}
       <div

@@ -6,6 +6,8 @@ export interface View {
 
 /** what lies left of the time axis: the heads of lanes */
 export const HEAD_PX = 208
+/** what tells the ribbons, under the lanes */
+export const LEGEND_PX = 19
 
 /** pixels never show less than this many source frames: the overview holds no finer detail */
 const FEWEST_FRAMES_PER_PX = 8

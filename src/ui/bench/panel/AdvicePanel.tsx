@@ -5,6 +5,7 @@ import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../../session
 import { timeText } from '../../common/formats'
 import { Progress } from '../../common/Progress'
 import { addVariant } from '../../session/acts'
+import { cancelJoining, joiningKey } from '../../session/joins'
 import { useSession } from '../../session/state/store'
 import { adviceKey, cancelAdvice, letChoose, seekAdvice } from '../../session/try/advice'
 
@@ -22,13 +23,14 @@ export function AdvicePanel({ source }: { source: Source }) {
   // one scale for all of them, that ends with the worst
   const most = Math.max(1, ...ranked.map(({ harm }) => harm))
 
+  const joining = useSession((all) => all.exports[joiningKey(source.id)])
   return (
     <div className="flex max-h-[250px] flex-col px-5 py-2.5">
       <div className="flex items-center gap-3">
         <button
           type="button"
           className="solid-button !h-7"
-          disabled={!ready || running}
+          disabled={!ready || running || joining !== undefined}
           onClick={() => void seekAdvice(source)}
         >
           {state && !old ? 'Measure again' : 'Measure all methods'}
@@ -36,8 +38,8 @@ export function AdvicePanel({ source }: { source: Source }) {
         <button
           type="button"
           className="plain-button !h-7 !text-tide"
-          disabled={!ready || running}
-          title="Measure what is not measured yet, and hear the method that does least harm"
+          disabled={!ready || running || joining !== undefined}
+          title="Measure what is not measured yet, and hear the method that does least harm, or several joined where that does clearly less"
           onClick={() => void letChoose(source)}
         >
           Let Zumbet choose
@@ -51,6 +53,16 @@ export function AdvicePanel({ source }: { source: Source }) {
             onCancel={() => cancelAdvice(source.id)}
           >
             {state.tried.length} of {state.methodIds.length} methods tried
+          </Progress>
+        )}
+        {joining && (
+          <Progress
+            label="Joining lanes"
+            value={joining.progress}
+            cancelLabel="Stop joining lanes"
+            onCancel={() => cancelJoining(source.id)}
+          >
+            joining {Math.round(joining.progress * 100)} %
           </Progress>
         )}
         <p className="min-w-0 flex-1 truncate text-soft" role="status">

@@ -1,6 +1,6 @@
 import { EyeOff } from 'lucide-react'
 import { useState } from 'react'
-import { methodById } from '../../../core'
+import { methodText } from '../../../core'
 import { type BlindResult, REFERENCE, type Source } from '../../../session'
 import { LaneBadge } from '../../common/LaneBadge'
 import { Select } from '../../fields/Select'
@@ -85,7 +85,7 @@ function Begin({ source }: { source: Source }) {
                   }
                 />
                 <LaneBadge variant={variant} hollow />
-                {variant ? methodById(variant.methodId).label : 'Reference'}
+                {variant ? methodText(variant) : 'Reference'}
               </label>
             )
           })}

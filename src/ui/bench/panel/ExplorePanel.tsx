@@ -45,6 +45,10 @@ export function ExplorePanel({ source, variant }: { source: Source; variant: Var
   // what is heard of it is let go with the panel
   useEffect(() => leaveTried, [])
 
+  if (variant.joins)
+    return (
+      <p className="px-5 py-4 text-soft">Joined lanes sound by the settings of each. Explore one of those lanes.</p>
+    )
   if (name === undefined || !setting) {
     return <p className="px-5 py-4 text-soft">{method.label} has no settings to explore.</p>
   }

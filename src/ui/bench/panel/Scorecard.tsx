@@ -11,6 +11,7 @@ import {
   harmText,
   heardPlacesOf,
   methodById,
+  methodText,
   type Trial,
   verdictOf,
 } from '../../../core'
@@ -95,7 +96,7 @@ export function Scorecard({ source }: { source: Source }) {
                     onClick={() => hearLane(1 + source.variants.indexOf(variant))}
                   >
                     <LaneBadge variant={variant} hollow={variant.id !== chosen?.id} />
-                    {methodById(variant.methodId).label}
+                    {methodText(variant)}
                   </button>
                 </th>
                 {trial ? (

@@ -1,5 +1,5 @@
 import { Copy, Download, Trash2 } from 'lucide-react'
-import { firstLanes, methodById, planOf, type Setting } from '../../../core'
+import { firstLanes, methodById, methodText, planOf, type Setting } from '../../../core'
 import {
   kindOf,
   MAX_VARIANTS,
@@ -24,6 +24,7 @@ import { knowledgeOf } from '../../session/know/knowledge'
 import { fileNameOf } from '../../session/render/fileNames'
 import { setOutlook } from '../../session/state/outlook'
 import { useSession } from '../../session/state/store'
+import { JoinPanel } from '../joins/JoinPanel'
 import { MethodMenu } from '../MethodMenu'
 
 const FORMATS = [
@@ -62,16 +63,27 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
       <div className="min-w-0">
         <div className="flex items-center gap-2.5">
           <LaneBadge variant={variant} />
-          <MethodMenu
-            label={`Method of variant ${variant.letter}: ${method.label}`}
-            value={variant.methodId}
-            onChange={(methodId) => setMethod(source, variant, methodId)}
-          >
-            <span className="wide text-[15px]">{method.label}</span>
-          </MethodMenu>
-          <span className="caption min-w-0 flex-1 truncate" title={`${why ? `${why}. ` : ''}${method.use}`}>
-            {why ?? method.use}
-          </span>
+          {variant.joins ? (
+            <>
+              <span className="wide px-1.5 text-[15px]">Joined lanes</span>
+              <span className="caption min-w-0 flex-1 truncate" title={methodText(variant)}>
+                {methodText(variant)}
+              </span>
+            </>
+          ) : (
+            <>
+              <MethodMenu
+                label={`Method of variant ${variant.letter}: ${method.label}`}
+                value={variant.methodId}
+                onChange={(methodId) => setMethod(source, variant, methodId)}
+              >
+                <span className="wide text-[15px]">{method.label}</span>
+              </MethodMenu>
+              <span className="caption min-w-0 flex-1 truncate" title={`${why ? `${why}. ` : ''}${method.use}`}>
+                {why ?? method.use}
+              </span>
+            </>
+          )}
           <button
             type="button"
             className="plain-button"
@@ -92,46 +104,49 @@ export function VariantPanel({ source, variant }: { source: Source; variant: Var
             <Trash2 size={14} /> <span className="wide-only">Remove</span>
           </button>
         </div>
-        <div className="mt-2 flex flex-wrap items-end gap-x-5 gap-y-2">
-          {Object.entries(method.settings).map(([name, setting]) => (
-            <SettingControl
-              key={`${variant.id} ${variant.methodId} ${name}`}
-              name={name}
-              setting={setting}
-              picked={picked[name]}
-              value={values[name] ?? picked[name] ?? setting.default}
-              onChange={(value, gesture) => setSetting(source, variant, name, value, gesture)}
-            />
-          ))}
-          {method.seeded && (
-            <span className="flex flex-col gap-0.5">
-              <span className="caption">Seed</span>
-              <NumberField
-                label="Seed"
-                width="2.6em"
-                value={variant.seed}
-                digits={0}
-                min={0}
-                max={9999}
-                step={1}
-                onChange={(seed, gesture) => setSeed(source, variant, Math.round(seed), gesture)}
-                onReset={() => setSeed(source, variant, 1)}
+        {variant.joins && <JoinPanel source={source} variant={variant} />}
+        {!variant.joins && (
+          <div className="mt-2 flex flex-wrap items-end gap-x-5 gap-y-2">
+            {Object.entries(method.settings).map(([name, setting]) => (
+              <SettingControl
+                key={`${variant.id} ${variant.methodId} ${name}`}
+                name={name}
+                setting={setting}
+                picked={picked[name]}
+                value={values[name] ?? picked[name] ?? setting.default}
+                onChange={(value, gesture) => setSetting(source, variant, name, value, gesture)}
               />
-            </span>
-          )}
-          {source.target.holdPercent > 0 && !method.gainsByHold && (
-            <p className="caption max-w-[46ch]">
-              Attack hold is left out here: pieces this long, thrown over an attack, spread it whether it is held or
-              not.
-            </p>
-          )}
-          {method.tiesPitchToSpeed && (
-            <p className="caption max-w-[46ch]">
-              Length and pitch are one here: the target comes to {pitchSemitones >= 0 ? '+' : '−'}
-              {Math.abs(pitchSemitones).toFixed(2)} st.
-            </p>
-          )}
-        </div>
+            ))}
+            {method.seeded && (
+              <span className="flex flex-col gap-0.5">
+                <span className="caption">Seed</span>
+                <NumberField
+                  label="Seed"
+                  width="2.6em"
+                  value={variant.seed}
+                  digits={0}
+                  min={0}
+                  max={9999}
+                  step={1}
+                  onChange={(seed, gesture) => setSeed(source, variant, Math.round(seed), gesture)}
+                  onReset={() => setSeed(source, variant, 1)}
+                />
+              </span>
+            )}
+            {source.target.holdPercent > 0 && !method.gainsByHold && (
+              <p className="caption max-w-[46ch]">
+                Attack hold is left out here: pieces this long, thrown over an attack, spread it whether it is held or
+                not.
+              </p>
+            )}
+            {method.tiesPitchToSpeed && (
+              <p className="caption max-w-[46ch]">
+                Length and pitch are one here: the target comes to {pitchSemitones >= 0 ? '+' : '−'}
+                {Math.abs(pitchSemitones).toFixed(2)} st.
+              </p>
+            )}
+          </div>
+        )}
       </div>
       <ExportControl source={source} variant={variant} name={fileNameOf(source, variant)} />
     </section>

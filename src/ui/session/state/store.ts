@@ -323,6 +323,8 @@ export interface State {
   /** the section that is gone to next, once its beat has come */
   readonly queuedJump: QueuedJump | undefined
   readonly recording: boolean
+  /** the joined lane that lanes are painted into while they are heard: the id of its variant */
+  readonly painting: string | undefined
   /** the attack, or other moment, that timing is about: seconds of its source's file */
   readonly chosenMoment: ChosenMoment | undefined
   /** a pick that is being marked: where it began, seconds of its source's file */
@@ -378,6 +380,7 @@ export const store = createStore<State>(() => ({
   mixAwaited: false,
   queuedJump: undefined,
   recording: false,
+  painting: undefined,
   chosenMoment: undefined,
   marking: undefined,
   readyInstruments: new Set<string>(),
@@ -405,6 +408,8 @@ export function activeLane(state: State, source: Source): string {
 export function chosenVariant(state: State, source: Source): Variant | undefined {
   const lane = state.outlook.lanes[source.id]
   return (
+    // who paints a lane goes on seeing that one
+    source.variants.find(({ id }) => id === state.painting) ??
     source.variants.find((variant) => variant.id === lane?.active) ??
     source.variants.find((variant) => variant.id === lane?.chosen) ??
     source.variants[0]

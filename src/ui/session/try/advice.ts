@@ -1,8 +1,9 @@
-import { methodById, methods, type Recipe, rankTrials, reasonOf } from '../../../core'
+import { harmOf, methodById, methods, methodText, type Ranked, type Recipe, rankTrials, reasonOf } from '../../../core'
 import { contentKey, MAX_VARIANTS, newVariant, recipeOf, type Source } from '../../../session'
 import { addVariant } from '../acts'
 import { heardSound, hearLane } from '../hear/listening'
-import { notify } from '../state/notices'
+import { heldAgainst, placeJoined } from '../joins'
+import { notify, tell } from '../state/notices'
 import { type AdviceState, store } from '../state/store'
 import { trying, tryRecipe } from './trying'
 
@@ -65,14 +66,49 @@ export async function letChoose(source: Source) {
   const found = advice[source.id]
   // who went elsewhere, or changed the target meanwhile, is not called back
   if (!now || found?.status !== 'done' || found.key !== adviceKey(now) || outlook.selectedId !== now.id) return
-  const [best, next] = rankTrials(found.tried)
+  const ranked = rankTrials(found.tried)
+  const [best, next] = ranked
   if (!best) return
+  const joined = await joinedBest(now, ranked)
+  // the target may have changed meanwhile
+  const still = getState().history.present.sources.find(({ id }) => id === now.id)
+  if (!still || adviceKey(still) !== key || getState().outlook.selectedId !== now.id) return
+  if (joined && still.variants.length < MAX_VARIANTS) {
+    placeJoined(still, joined.recipe)
+    notify({
+      tone: 'plain',
+      text: `${methodText(joined.recipe)}, joined: ${reasonOf(joined.measurement, best.trial.measurement)}`,
+    })
+    return
+  }
   const wanted = JSON.stringify(recipeFor(now, best.methodId))
   const lane = now.variants.findIndex((variant) => JSON.stringify(recipeOf(now, variant)) === wanted)
   if (lane >= 0) hearLane(lane + 1)
   else if (now.variants.length < MAX_VARIANTS) addVariant(now, best.methodId)
   const { label } = methodById(best.methodId)
   notify({ tone: 'plain', text: `${label}: ${reasonOf(best.trial.measurement, next?.trial.measurement)}` })
+}
+
+/** methods that may be joined: those that did least harm */
+const MAY_JOIN = 3
+/** joined lanes have to do so much less harm than the best alone: a handover may be heard */
+const WORTH_JOINING = 0.93
+
+/** The best methods joined, where that does clearly less harm than the best of them alone. */
+async function joinedBest(source: Source, ranked: readonly Ranked[]) {
+  const sound = heardSound(source)?.decoded.sound
+  const [best] = ranked
+  const free = ranked.filter(({ methodId }) => !methodById(methodId).tiesPitchToSpeed)
+  if (!sound || !best || free.length < 2) return undefined
+  const recipes = free.slice(0, MAY_JOIN).map(({ methodId }) => recipeFor(source, methodId))
+  const held = await heldAgainst(source.id, 'Joining lanes', source, sound, recipes)
+  if (!held?.recipe.joins) return undefined
+  const { signal } = new AbortController()
+  const tried = tryRecipe(source, sound, held.recipe, TRIED_SECONDS, { signal, rank: 2 })
+  const { measurement } = (await tried.catch(tell)) ?? {}
+  return measurement && harmOf(measurement) < WORTH_JOINING * best.harm
+    ? { recipe: held.recipe, measurement }
+    : undefined
 }
 
 export function cancelAdvice(sourceId: string) {

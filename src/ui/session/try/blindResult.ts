@@ -1,4 +1,4 @@
-import { chanceOfAtLeast, chanceOfPreference, methodById } from '../../../core'
+import { chanceOfAtLeast, chanceOfPreference, methodText } from '../../../core'
 import type { BlindResult, Source } from '../../../session'
 import type { BlindRun } from '../state/store'
 
@@ -6,7 +6,7 @@ import type { BlindRun } from '../state/store'
 export function resultOf(run: BlindRun, source: Source, at: string): BlindResult {
   const nameOf = (id: string) => {
     const variant = source.variants.find((one) => one.id === id)
-    return variant ? `${variant.letter} ${methodById(variant.methodId).label}` : 'Reference'
+    return variant ? `${variant.letter} ${methodText(variant)}` : 'Reference'
   }
   const { mode, lanes, answers, grades, places } = run
   const [first = '', second = ''] = lanes
