@@ -149,7 +149,8 @@ export {
   type PieceFacts,
   planExportTask,
 } from './render/exportTask'
-export { checkJoins, FADE_RANGE, type Join, lanesOf, methodText, unjoined } from './render/joins'
+export { checkJoins, FADE_RANGE, type Join } from './render/joins'
+export { lanesOf, methodText, unjoined } from './render/lanes'
 export { mapMarkers, markersAtRate, markersWithin } from './render/markers'
 export {
   needsOf,

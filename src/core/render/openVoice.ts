@@ -18,7 +18,7 @@ import { passageOf, pointMap, shiftedMap, straightMap, type TimeMap, timeMapOf }
 import { isTimed, type NaturalRun, naturalRuns, timingMap } from '../timing/timing'
 import { withCleanAttacks } from './cleanAttacks'
 import { type Cut, cutFor, prepareCut } from './cuts'
-import { lanesOf } from './joins'
+import { lanesOf } from './lanes'
 import { withNaturalRuns } from './naturalPieces'
 import { pieceAt, piecedVoice } from './piecedVoice'
 import { type Recipe, type ResolvedRecipe, resolveRecipe } from './recipe'

@@ -1,7 +1,7 @@
 import { ALL_NEEDS, type Analysis, analyseTask } from '../analysis/analysis'
 import type { SoundSource } from '../audio/soundSource'
 import { methods } from '../methods/registry'
-import { unjoined } from '../render/joins'
+import { unjoined } from '../render/lanes'
 import { planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
 import { partOf, type Task } from '../task'

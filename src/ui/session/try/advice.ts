@@ -89,8 +89,9 @@ export async function letChoose(source: Source) {
   notify({ tone: 'plain', text: `${label}: ${reasonOf(best.trial.measurement, next?.trial.measurement)}` })
 }
 
-/** methods that may be joined: those that did least harm */
-const MAY_JOIN = 3
+/** methods that may be joined: no more than so many, none that did so many times the least harm */
+const MAY_JOIN = 5
+const TOO_MUCH_HARM = 4
 /** joined lanes have to do so much less harm than the best alone: a handover may be heard */
 const WORTH_JOINING = 0.93
 
@@ -98,7 +99,9 @@ const WORTH_JOINING = 0.93
 async function joinedBest(source: Source, ranked: readonly Ranked[]) {
   const sound = heardSound(source)?.decoded.sound
   const [best] = ranked
-  const free = ranked.filter(({ methodId }) => !methodById(methodId).tiesPitchToSpeed)
+  const free = ranked.filter(
+    ({ methodId, harm }) => !methodById(methodId).tiesPitchToSpeed && best && harm <= TOO_MUCH_HARM * best.harm,
+  )
   if (!sound || !best || free.length < 2) return undefined
   const recipes = free.slice(0, MAY_JOIN).map(({ methodId }) => recipeFor(source, methodId))
   const held = await heldAgainst(source.id, 'Joining lanes', source, sound, recipes)
