@@ -6,6 +6,7 @@ import { recipe } from '../core/testing/recipes'
 import { renderTextbook, textbooks } from '../core/testing/textbook'
 import { printAdvice } from './adviceTable'
 import { printAgreement } from './agreementTable'
+import { printJoined } from './joinedTable'
 import { printProven } from './provenTable'
 
 /**
@@ -128,6 +129,14 @@ if (process.argv.includes('--proven')) {
   process.exit(0)
 }
 if (process.argv.includes('--agree')) process.exit(printAgreement(wanted) === 0 ? 0 : 1)
+
+if (process.argv.includes('--joined')) {
+  printJoined(
+    (wanted ?? ['7', '8', '9', '10', '11', '12']).map(Number),
+    (flag('stretches') ?? ['0.8', '1.25', '2']).map(Number),
+  )
+  process.exit(0)
+}
 
 if (process.argv.includes('--advice')) {
   printAdvice(
