@@ -150,7 +150,7 @@ export {
   planExportTask,
 } from './render/exportTask'
 export { checkJoins, FADE_RANGE, type Join } from './render/joins'
-export { lanesOf, methodText, unjoined } from './render/lanes'
+export { joinsFrom, lanesOf, methodText, unjoined } from './render/lanes'
 export { mapMarkers, markersAtRate, markersWithin } from './render/markers'
 export {
   needsOf,

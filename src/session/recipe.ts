@@ -1,6 +1,7 @@
 import {
   canKeepLength,
   isFlat,
+  joinsFrom,
   methodById,
   type Pin,
   preparesNothing,
@@ -104,9 +105,9 @@ export function recipeOf(source: Source, variant: Variant): Recipe {
 }
 
 function newRecipe(source: Source, variant: Variant): Recipe {
-  const { methodId, settings, joins } = lanesIn(source, variant)
+  const { methodId, joins = [] } = variant
   const all = [methodId, ...joins.map((join) => join.methodId)].map(methodById)
-  return {
+  const recipe: Recipe = {
     version: 1,
     stretch: source.target.stretch,
     // a method that ties them itself would otherwise turn its speed twice
@@ -117,23 +118,12 @@ function newRecipe(source: Source, variant: Variant): Recipe {
     ...(source.target.holdPercent > 0 &&
       all.some(({ gainsByHold }) => gainsByHold) && { holdPercent: source.target.holdPercent }),
     methodId,
-    settings,
+    settings: variant.settings[methodId] ?? {},
     seed: variant.seed,
-    ...(joins.length > 0 && { joins }),
     ...recipeTiming(source),
     ...shapingOf(source),
   }
-}
-
-/** The lanes that a variant is joined of, in seconds of the part that is worked with. */
-function lanesIn(source: Source, { methodId, settings, joins = [] }: Variant) {
-  const first = { methodId, settings: settings[methodId] ?? {} }
-  const offset = partStart(source)
-  const before = joins.findLast((join) => join.source <= offset)
-  return {
-    ...(before ? { methodId: before.methodId, settings: before.settings } : first),
-    joins: joins.filter((join) => join.source > offset).map((join) => ({ ...join, source: join.source - offset })),
-  }
+  return joins.length > 0 ? joinsFrom({ ...recipe, joins }, partStart(source)) : recipe
 }
 
 /** How a source is shaped, seconds of its part; nothing where it does nothing. */

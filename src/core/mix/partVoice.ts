@@ -4,9 +4,11 @@ import { downmixInto } from '../audio/downmix'
 import { type SoundSource, soundSource } from '../audio/soundSource'
 import { lowerBound } from '../dsp/search'
 import { dbToAmplitude } from '../dsp/units'
-import type { Voice } from '../methods/method'
-import { resolveSettings } from '../methods/settings'
+import type { AnyMethod, Voice } from '../methods/method'
+import { methodById } from '../methods/registry'
+import { resolveSettings, type SettingValues } from '../methods/settings'
 import { atRate } from '../render/atRate'
+import { joinsFrom } from '../render/lanes'
 import { openPlan, type Plan, planOf, preparePlan, sourceVoice } from '../render/openVoice'
 import { type Recipe, type ResolvedRecipe, resolveRecipe } from '../render/recipe'
 import type { Preparing } from '../task'
@@ -59,9 +61,13 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
   function settled(): ResolvedRecipe {
     if (recipe) return recipe
     const resolved = resolveRecipe(part.recipe)
-    const { method } = resolved
-    const settings = resolveSettings(method.settings, resolved.settings, method.pick?.(known, source.sampleRate))
-    recipe = { ...resolved, settings }
+    const settingsOf = (method: AnyMethod, settings: SettingValues) =>
+      resolveSettings(method.settings, settings, method.pick?.(known, source.sampleRate))
+    const joins = resolved.joins?.map((join) => ({
+      ...join,
+      settings: settingsOf(methodById(join.methodId), join.settings),
+    }))
+    recipe = { ...resolved, settings: settingsOf(resolved.method, resolved.settings), ...(joins && { joins }) }
     return recipe
   }
 
@@ -73,7 +79,9 @@ export function openPart(laid: LaidPart, sound: AudioBlock | SoundSource, known:
     const own = round?.own ?? source
     const heard = round ? round.known : known
     const map = round ? shiftedMap(lap.map, round.start, own.frames) : lap.map
-    const plan = planOf(settled(), own, heard.attacks, map)
+    const whole = settled()
+    const ownRecipe = round && whole.joins ? joinsFrom(whole, round.start / source.sampleRate) : whole
+    const plan = planOf(ownRecipe, own, heard.attacks, map)
     const made = { own, heard, plan, asItIs: asItIsFrom(map, part.recipe) }
     plans.set(lap, made)
     return made

@@ -7,7 +7,7 @@ import { block } from '../testing/signals'
 import { rms } from '../testing/tone'
 import { asSource } from '../timeline/axes'
 import { checkJoins, type Join } from './joins'
-import { lanesOf, unjoined } from './lanes'
+import { joinsFrom, lanesOf, unjoined } from './lanes'
 import { openRendering } from './openVoice'
 import { checkRecipe } from './recipe'
 import { renderBlock } from './renderTask'
@@ -119,6 +119,15 @@ describe('joined lanes', () => {
       ['wsola', 80],
     ])
     expect(unjoined(held, 'splice')).toEqual(recipe('splice', { holdPercent: 80 }))
+  })
+
+  it('of a part of the source begin with what sounded there', () => {
+    expect(joinsFrom(joined, 1)).toEqual({ ...joined, joins: [join(0.5, 'vocoder'), { ...joins[1], source: 2.2 }] })
+    expect(joinsFrom(joined, 1.5)).toEqual(
+      recipe('vocoder', { stretch: 1.5, joins: [join(3.2 - 1.5, 'splice', { fade: 0.03 })] }),
+    )
+    expect(joinsFrom(joined, 4)).toEqual(recipe('splice', { stretch: 1.5 }))
+    expect(joinsFrom(unjoined(joined), 4)).toEqual(unjoined(joined))
   })
 
   it.each([

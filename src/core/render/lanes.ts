@@ -36,6 +36,20 @@ function withoutMethod({ method: _, ...recipe }: ResolvedRecipe): Recipe {
   return recipe
 }
 
+/** The recipe for a part of its source that begins so many seconds into it: what sounded there begins it. */
+export function joinsFrom(given: Recipe | ResolvedRecipe, seconds: number): Recipe {
+  const { joins = [], ...rest } = 'method' in given ? withoutMethod(given) : given
+  const before = joins.findLast(({ source }) => source <= seconds)
+  const behind = joins
+    .filter(({ source }) => source > seconds)
+    .map((join) => ({ ...join, source: join.source - seconds }))
+  return {
+    ...rest,
+    ...(before && { methodId: before.methodId, settings: before.settings }),
+    ...(behind.length > 0 && { joins: behind }),
+  }
+}
+
 /** The recipe by its own method, or by another, all through. */
 export function unjoined(recipe: Recipe, methodId?: string): Recipe {
   const { joins: _, ...rest } = recipe

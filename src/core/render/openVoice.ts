@@ -120,7 +120,8 @@ export function planOf(
   }
   const stretch = map.length / Math.max(1, frames)
   const shapes = shapesBefore(recipe) || filterBehind(recipe) !== undefined
-  const lanes = (recipe.joins?.length ?? 0) > 0 ? plannedLanes(recipe, map, size, attacks, laid) : []
+  const isJoined = (recipe.joins?.length ?? 0) > 0
+  let lanes: PlannedLane[] | undefined
   const straight = !recipe.map && !recipe.pitchLine && !laid && !isTimed(recipe)
   const rests = straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe)
   const pitchSemitones = tied
@@ -140,7 +141,11 @@ export function planOf(
     isLaid: laid !== undefined,
     isUnmoved: rests,
     isSource: rests && !shapes,
-    lanes,
+    // only whoever opens it asks: each lane has a plan of its own
+    get lanes() {
+      if (!lanes) lanes = isJoined ? plannedLanes(recipe, map, size, attacks, laid) : []
+      return lanes
+    },
   }
 }
 
@@ -156,6 +161,14 @@ function plannedLanes(
 ): PlannedLane[] {
   const least = LEAST_LANE_SECONDS * size.sampleRate
   const lanes: PlannedLane[] = []
+  const plans = new Map<string, Plan>()
+  // a lane that comes back is the same one
+  const planFor = (own: Recipe) => {
+    const key = JSON.stringify([own.methodId, own.settings])
+    const plan = plans.get(key) ?? planOf(own, size, attacks, laid)
+    plans.set(key, plan)
+    return plan
+  }
   for (const { recipe: own, source, fade } of lanesOf(recipe)) {
     const from = source === 0 ? 0 : Math.round(map.outputAt(asSource(source * size.sampleRate)))
     // what lies before the first frame or behind the last is never heard
@@ -164,7 +177,7 @@ function plannedLanes(
     const before = lanes.at(-1)
     const room = before ? Math.floor((from - before.from) / 2) : 0
     const fadeFrames = Math.max(before ? 1 : 0, Math.min(room, Math.round(fade * size.sampleRate)))
-    lanes.push({ plan: planOf(own, size, attacks, laid), from: before ? from : 0, fadeFrames })
+    lanes.push({ plan: planFor(own), from: before ? from : 0, fadeFrames })
   }
   return lanes
 }
