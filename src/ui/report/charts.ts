@@ -1,4 +1,4 @@
-import { type Measurement, methodById, SEVERITY, severityOfArtefact } from '../../core'
+import { type Measurement, methodText, SEVERITY, severityOfArtefact } from '../../core'
 import { columnsOf } from '../bench/harm/scores'
 import type { ChartColours } from '../common/chartColours'
 import type { ChartOption } from '../common/EChart'
@@ -9,6 +9,8 @@ import { chartMark, methodLook } from '../common/looks'
 export interface ComparedVariant {
   readonly letter: string
   readonly methodId: string
+  /** of joined lanes */
+  readonly joins?: readonly { readonly methodId: string }[] | undefined
   readonly measurement: Measurement
 }
 
@@ -57,11 +59,11 @@ export function comparisonOption(
       axisTick: { show: false },
       axisLabel: { ...label, color: colours.text },
     },
-    series: variants.map(({ letter, methodId, measurement }, n) => {
+    series: variants.map(({ letter, methodId, joins, measurement }, n) => {
       const look = methodLook(methodId)
       return {
         id: letter,
-        name: `${letter} ${methodById(methodId).label}`,
+        name: `${letter} ${methodText({ methodId, joins })}`,
         type: 'line' as const,
         lineStyle: { opacity: 0 },
         symbol: chartMark(look),

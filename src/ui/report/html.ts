@@ -159,6 +159,9 @@ function legendOf({ letter, recipe }: ReportVariant, lanes: readonly string[]): 
 /** The command that makes the same result, with the files that it reads. */
 export function commandOf(file: string, recipe: Recipe): string {
   const quoted = /^[\w./-]+$/.test(file) ? file : `'${file.replace(/'/g, "'\\''")}'`
+  // what no flag says goes as the recipe itself
+  if (recipe.joins || recipe.prepare || recipe.filter)
+    return `echo '${JSON.stringify(recipe)}' > recipe.json\nzumbet render ${quoted} out.wav --recipe recipe.json`
   const flags = [
     `--method ${recipe.methodId}`,
     `--stretch ${recipe.stretch}`,

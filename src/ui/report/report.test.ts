@@ -3,7 +3,7 @@ import { artefactKinds, createOverviewBuilder, type Measurement, type Recipe } f
 import { type Artefact, type ArtefactId, unmeasured } from '../../core/measure/artefacts'
 import { recipe } from '../../core/testing/recipes'
 import { escaped } from '../../host/markup'
-import { PLAIN_TARGET } from '../../session'
+import { PLAIN_TARGET, readRecipeFile } from '../../session'
 import { methodLook } from '../common/looks'
 import { comparisonOption } from './charts'
 import { commandOf, type Report, type ReportClip, reportHtml, ribbonSvg, waveSvg } from './html'
@@ -123,6 +123,14 @@ describe('the command in a report', () => {
     expect(commandOf("it's here.wav", full)).toBe(
       "zumbet render 'it'\\''s here.wav' out.wav --method grain --stretch 2 --semitones -3 --formants shift --formant-semitones 2 --hold-attacks 40 --set grainMs=80 --seed 7",
     )
+  })
+
+  it('goes as the recipe itself where no flag says what it does', () => {
+    const joined = recipe('splice', { stretch: 1.3, joins: [{ source: 1.5, methodId: 'vocoder', settings: {} }] })
+    const [first, second] = commandOf('a.wav', joined).split('\n') as [string, string]
+    const text = /^echo '(.*)' > recipe\.json$/.exec(first)?.[1] ?? ''
+    expect(readRecipeFile(text, 'recipe.json').recipe).toEqual(joined)
+    expect(second).toBe('zumbet render a.wav out.wav --recipe recipe.json')
   })
 })
 

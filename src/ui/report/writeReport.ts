@@ -130,6 +130,7 @@ function drawnComparison(variants: readonly ReportVariant[]): Promise<string> {
   const compared = variants.map(({ letter, recipe, measurement }) => ({
     letter,
     methodId: recipe.methodId,
+    joins: recipe.joins,
     measurement,
   }))
   const colours = chartColours(CHART_THEME)

@@ -46,8 +46,14 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const lane = useRef<HTMLDivElement>(null)
   // what is heard is seen, where there are more lanes than fit
   useEffect(() => {
-    if (active) lane.current?.scrollIntoView({ block: 'nearest' })
-  }, [active])
+    const { current } = lane
+    const box = current?.parentElement
+    if (!active || !box) return
+    const top = current.offsetTop - topPx
+    const bottom = current.offsetTop + heightPx + LEGEND_PX - box.clientHeight
+    if (box.scrollTop > top) box.scrollTop = top
+    else if (box.scrollTop < bottom) box.scrollTop = bottom
+  }, [active, topPx, heightPx])
   const theme = useSession((state) => state.outlook.theme)
   const show = useSession((state) => state.outlook.display.show)
   const referenceFacts = useSession((state) => state.loads[soundKey(source)]?.facts)
@@ -114,12 +120,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     <div
       ref={lane}
       className="relative flex border-b border-rule"
-      style={{
-        height: heightPx,
-        background: active ? 'var(--deck)' : undefined,
-        scrollMarginTop: topPx,
-        scrollMarginBottom: LEGEND_PX,
-      }}
+      style={{ height: heightPx, background: active ? 'var(--deck)' : undefined }}
       data-lane={variant?.letter ?? 'reference'}
     >
       <button

@@ -206,8 +206,8 @@ function ReportButton({ source }: { source: Source }) {
 /** Every kind of harm on one scale, a mark for each variant. */
 function ScoreChart({ rows }: { rows: readonly { readonly variant: Variant; readonly trial: Trial | undefined }[] }) {
   const theme = useSession((state) => state.outlook.theme)
-  const compared = rows.flatMap(({ variant: { letter, methodId }, trial }) =>
-    trial ? [{ letter, methodId, measurement: trial.measurement }] : [],
+  const compared = rows.flatMap(({ variant: { letter, methodId, joins }, trial }) =>
+    trial ? [{ letter, methodId, joins, measurement: trial.measurement }] : [],
   )
   const told = JSON.stringify(compared.map(({ letter, measurement }) => [letter, harmOf(measurement)]))
   // biome-ignore lint/correctness/useExhaustiveDependencies: `told` stands for what was compared
