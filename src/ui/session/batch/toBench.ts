@@ -16,7 +16,7 @@ export async function takeToBench(file: BatchFile) {
   const method = file.row?.method ?? file.method
   const now = store.getState().history.present.sources.find((one) => one.id === id)
   if (now && method !== undefined) {
-    const at = now.variants.findIndex((variant) => variant.methodId === method)
+    const at = now.variants.findIndex((variant) => variant.methodId === method && !variant.joins)
     if (at >= 0) hearLane(at + 1)
     else if (now.variants.length < MAX_VARIANTS) {
       const variant = newVariant(crypto.randomUUID(), freeLetter(now.variants), method)

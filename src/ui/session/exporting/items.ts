@@ -75,7 +75,7 @@ function variantFields(state: State, source: Source, variant: Variant): Item['fi
   return {
     source: source.name,
     what: variant.letter,
-    method: variant.methodId,
+    method: (variant.joins?.length ?? 0) > 0 ? 'joined' : variant.methodId,
     stretch: `x${short(stretch, 4)}`,
     pitch: pitchSemitones === 0 ? '' : `${pitchSemitones > 0 ? '+' : ''}${short(pitchSemitones, 2)}st`,
     ...(bpm !== undefined && { bpm: short(bpm / stretch, 2) }),
