@@ -172,6 +172,27 @@ describe('parts that are locked to bars', () => {
         expect(middle(off, 0.95)).toBeLessThan(3)
       })
 
+  it('are joined at the same moments of their source in every round', () => {
+    const line: TempoLine = [{ beat: 0, bpm: 110 }]
+    const plain = part({ beats: 32, repeat: true })
+    const joins = [{ source: 5, methodId: 'grain', settings: {} }]
+    const sound = loop(RATE)
+    const [alone] = mixed(arranged(line, [plain]), sound).channels
+    const [joined] = mixed(arranged(line, [{ ...plain, recipe: { ...plain.recipe, joins } }]), sound).channels
+    const round = (16 * 60) / 110
+    const moment = (5 * BPM) / 110
+    for (const lap of [0, 1]) {
+      const between = (channel: Float32Array, from: number, to: number) =>
+        channel.subarray(Math.round((lap * round + from) * RATE), Math.round((lap * round + to) * RATE))
+      expect(between(joined, 0.1, moment - 0.01)).toEqual(between(alone, 0.1, moment - 0.01))
+      for (const [from, to] of [
+        [moment + 0.05, moment + 1],
+        [round - 1, round - 0.1],
+      ] as const)
+        expect(between(joined, from, to)).not.toEqual(between(alone, from, to))
+    }
+  })
+
   it('lay a free performance on a steady line, and a steady loop on the line of a performance', () => {
     const random = createRandom(5)
     const seconds: number[] = []
