@@ -4,7 +4,7 @@ import type { Page, TestInfo } from '@playwright/test'
 import { type AudioBlock, frameCount, readWav, silence, writeWav } from '../src/core'
 import { AS_WRITTEN } from '../src/core/testing/ideals'
 import { drawnItem } from '../src/core/testing/scores'
-import { choose, drawn, expect, openSession, pickMethod, test, type } from './bench'
+import { choose, drawn, expect, expectOpenToAll, openSession, pickMethod, test, type } from './bench'
 import { storedText, written } from './stored'
 
 const playedFast = { ...AS_WRITTEN, stretch: 0.5 }
@@ -64,6 +64,8 @@ test('lanes are joined by measure; it is shown who sounds where, kept, and the f
   await expect(
     page.getByRole('button', { name: 'Hear variant C, Joined: Attack splice + Locked vocoder' }),
   ).toBeVisible()
+
+  await expectOpenToAll(page)
 
   // the recipe, as it is kept, by the command
   await written(page, '"joins":[{')
