@@ -14,7 +14,8 @@ test('a reload comes back as it was: sounds, target, variants, selection, lane, 
   await pickMethod(page, 'Add a variant', 'Varispeed')
   await page.keyboard.press('3')
   await type(page.getByRole('spinbutton', { name: 'Grain', exact: true }), '33')
-  const lane = page.getByRole('img', { name: 'Waveform of the reference' })
+  // what is heard is in sight
+  const lane = page.getByRole('img', { name: 'Waveform of variant C' })
   const box = (await lane.boundingBox()) as { x: number; y: number; width: number; height: number }
   await page.mouse.move(box.x + 100, box.y + 20)
   await page.mouse.down()

@@ -1,4 +1,14 @@
-import { harmOf, methodById, methods, methodText, type Ranked, type Recipe, rankTrials, reasonOf } from '../../../core'
+import {
+  harmOf,
+  type Measurement,
+  methodById,
+  methods,
+  methodText,
+  type Ranked,
+  type Recipe,
+  rankTrials,
+  reasonOf,
+} from '../../../core'
 import { contentKey, MAX_VARIANTS, newVariant, recipeOf, type Source } from '../../../session'
 import { addVariant } from '../acts'
 import { heardSound, hearLane } from '../hear/listening'
@@ -69,22 +79,27 @@ export async function letChoose(source: Source) {
   const ranked = rankTrials(found.tried)
   const [best, next] = ranked
   if (!best) return
-  const joined = await joinedBest(now, ranked)
+  const joined = joinedAnswers.has(key) ? joinedAnswers.get(key) : await joinedBest(now, key, ranked)
   // the target may have changed meanwhile
   const still = getState().history.present.sources.find(({ id }) => id === now.id)
   if (!still || adviceKey(still) !== key || getState().outlook.selectedId !== now.id) return
-  if (joined && still.variants.length < MAX_VARIANTS) {
-    placeJoined(still, joined.recipe)
+  const laneLike = (recipe: Recipe) => {
+    const text = JSON.stringify(recipe)
+    return still.variants.findIndex((variant) => JSON.stringify(recipeOf(still, variant)) === text)
+  }
+  const there = joined ? laneLike(joined.recipe) : -1
+  if (joined && (there >= 0 || still.variants.length < MAX_VARIANTS)) {
+    if (there >= 0) hearLane(there + 1)
+    else placeJoined(still, joined.recipe)
     notify({
       tone: 'plain',
       text: `${methodText(joined.recipe)}, joined: ${reasonOf(joined.measurement, best.trial.measurement)}`,
     })
     return
   }
-  const wanted = JSON.stringify(recipeFor(now, best.methodId))
-  const lane = now.variants.findIndex((variant) => JSON.stringify(recipeOf(now, variant)) === wanted)
+  const lane = laneLike(recipeFor(still, best.methodId))
   if (lane >= 0) hearLane(lane + 1)
-  else if (now.variants.length < MAX_VARIANTS) addVariant(now, best.methodId)
+  else if (still.variants.length < MAX_VARIANTS) addVariant(still, best.methodId)
   const { label } = methodById(best.methodId)
   notify({ tone: 'plain', text: `${label}: ${reasonOf(best.trial.measurement, next?.trial.measurement)}` })
 }
@@ -95,8 +110,11 @@ const TOO_MUCH_HARM = 4
 /** joined lanes have to do so much less harm than the best alone: a handover may be heard */
 const WORTH_JOINING = 0.93
 
+/** by what advice is for: what came of joining, where it was not stopped */
+const joinedAnswers = new Map<string, { readonly recipe: Recipe; readonly measurement: Measurement } | undefined>()
+
 /** The best methods joined, where that does clearly less harm than the best of them alone. */
-async function joinedBest(source: Source, ranked: readonly Ranked[]) {
+async function joinedBest(source: Source, key: string, ranked: readonly Ranked[]) {
   const sound = heardSound(source)?.decoded.sound
   const [best] = ranked
   const free = ranked.filter(
@@ -105,13 +123,18 @@ async function joinedBest(source: Source, ranked: readonly Ranked[]) {
   if (!sound || !best || free.length < 2) return undefined
   const recipes = free.slice(0, MAY_JOIN).map(({ methodId }) => recipeFor(source, methodId))
   const held = await heldAgainst(source.id, 'Joining lanes', source, sound, recipes)
-  if (!held?.recipe.joins) return undefined
+  if (!held) return undefined
+  if (!held.recipe.joins) {
+    joinedAnswers.set(key, undefined)
+    return undefined
+  }
   const { signal } = new AbortController()
   const tried = tryRecipe(source, sound, held.recipe, TRIED_SECONDS, { signal, rank: 2 })
   const { measurement } = (await tried.catch(tell)) ?? {}
-  return measurement && harmOf(measurement) < WORTH_JOINING * best.harm
-    ? { recipe: held.recipe, measurement }
-    : undefined
+  if (!measurement) return undefined
+  const isWorth = harmOf(measurement) < WORTH_JOINING * best.harm
+  joinedAnswers.set(key, isWorth ? { recipe: held.recipe, measurement } : undefined)
+  return joinedAnswers.get(key)
 }
 
 export function cancelAdvice(sourceId: string) {

@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from 'vitest'
-import { methodById, methods, rankTrials } from '../../../core'
+import { methodById, methods, type Recipe, rankTrials } from '../../../core'
 import { recipe } from '../../../core/testing/recipes'
 import { partKey } from '../../../session'
 import { answering, measurementOf, openSession, RATE, soundOf, store, until } from '../../testing/openSession'
@@ -87,6 +87,37 @@ describe('advice', () => {
     await letChoose(source())
     expect(source().variants).toHaveLength(lanes)
     expect(jobs('measure')).toHaveLength(measured)
+  })
+
+  it('joins methods where the joined result does clearly less harm: in a lane of its own, once', async () => {
+    // two lanes of the first look, joined; measured as a whole it is the better, or hardly
+    const joins = [{ source: 0.5, methodId: 'vocoder', settings: {}, fade: 0.005 }]
+    for (const [smear, isWorth] of [
+      [3.6, false],
+      [0.01, true],
+    ] as const) {
+      const measured = answering((job) =>
+        measurementOf({ smear: job.recipe.joins ? smear : job.recipe.methodId === 'splice' ? 3.7 : 4 }),
+      )
+      answerWith((job) =>
+        job.kind === 'joinLanes'
+          ? { recipe: { ...(job.lanes[0] as Recipe), joins }, alone: job.lanes.map(() => 2), joined: 1 }
+          : measured(job),
+      )
+      setTarget(source().id, { stretch: isWorth ? 1.43 : 1.47 })
+      await letChoose(source())
+      expect(jobs('joinLanes')).toHaveLength(1)
+      const heard = chosenVariant(state(), source())
+      expect(heard?.joins).toEqual(isWorth ? joins : undefined)
+      expect(heard?.methodId).toBe('splice')
+      if (isWorth) expect(state().notices.at(-1)?.text).toMatch(/^Attack splice \+ Locked vocoder, joined: /)
+    }
+    const lanes = source().variants.length
+    hearLane(1)
+    await letChoose(source())
+    expect(chosenVariant(state(), source())?.joins).toEqual(joins)
+    expect(source().variants).toHaveLength(lanes)
+    expect(jobs('joinLanes')).toHaveLength(1)
   })
 
   it('can be stopped, and says so', async () => {
