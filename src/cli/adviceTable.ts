@@ -1,4 +1,4 @@
-import { finish, frameCount, methods, type Recipe, rankTrials, readSource, renderBlock, trialTask } from '../core'
+import { finish, frameCount, freeMethods, type Recipe, rankTrials, readSource, renderBlock, trialTask } from '../core'
 import { spectralDistance } from '../core/testing/distance'
 import { AS_WRITTEN, type IdealItem, idealItems } from '../core/testing/ideals'
 import { recipe } from '../core/testing/recipes'
@@ -25,7 +25,7 @@ interface AdviceRow {
   readonly bestDistance: number
 }
 
-const candidates = methods.filter((method) => !method.tiesPitchToSpeed).map((method) => method.id)
+const candidates = freeMethods.map((method) => method.id)
 
 function* adviceRows(item: IdealItem, stretches: readonly number[], pitches: readonly number[]): Generator<AdviceRow> {
   const source = item.play(AS_WRITTEN).audio

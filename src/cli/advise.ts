@@ -1,4 +1,4 @@
-import { ALL_NEEDS, analyseTask, harmOf, methodById, methods, reasonOf, soundSource, tryMethodsTask } from '../core'
+import { ALL_NEEDS, analyseTask, freeMethods, harmOf, methodById, reasonOf, soundSource, tryMethodsTask } from '../core'
 import { places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'
@@ -13,8 +13,7 @@ export async function adviseMethod(words: readonly string[], { out, err, progres
   if (args.text('stretch') === undefined && args.text('map') === undefined && args.number('semitones') === undefined) {
     throw new UsageError('--stretch, --map or --semitones is needed: what is wanted of it?')
   }
-  const candidates = methods.filter((method) => !method.tiesPitchToSpeed)
-  const recipes = await Promise.all(candidates.map(({ id }) => recipeFrom(args, id, args.number('stretch') ?? 1)))
+  const recipes = await Promise.all(freeMethods.map(({ id }) => recipeFrom(args, id, args.number('stretch') ?? 1)))
   const source = soundSource(sourceOf(await openSound(input, err)))
   const { sampleRate } = source
   const first = 1 / (recipes.length + 1)

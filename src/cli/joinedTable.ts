@@ -1,4 +1,4 @@
-import { finish, methods, renderBlock, soundSource } from '../core'
+import { finish, freeMethods, renderBlock, soundSource } from '../core'
 import { ALL_NEEDS, analyse } from '../core/analysis/analysis'
 import { spectralDistance } from '../core/testing/distance'
 import { AS_WRITTEN } from '../core/testing/ideals'
@@ -7,11 +7,11 @@ import { recipe } from '../core/testing/recipes'
 import { joinLanesTask } from '../core/trials/joinLanes'
 
 /**
- * Made-up programmes by lanes that are joined by measure, against the best of them alone: how far each is from the ideal
- * answer. Numbers 1 to 6 were looked at while joining was made; the others tell.
+ * Lanes joined by measure against the best of them alone, on made-up programmes: how far each is from the ideal answer.
+ * Numbers 1 to 6 were looked at while joining was made; the others tell.
  */
 export function printJoined(numbers: readonly number[], stretches: readonly number[]) {
-  const ids = methods.filter(({ tiesPitchToSpeed }) => !tiesPitchToSpeed).map(({ id }) => id)
+  const ids = freeMethods.map(({ id }) => id)
   console.log('| programme | stretch | floor | best alone | dB | joined dB | share | handovers |')
   console.log('| --- | --- | --- | --- | --- | --- | --- | --- |')
   const shares: number[] = []

@@ -103,7 +103,7 @@ export { MEASURE_VERSION, type Measurement, measureTask, readSource, type Source
 export { createSurvey, joinSurveys, type Survey, type SurveyedSound, type SurveyPart } from './measure/survey'
 export { figureOf, foundFigureOf, verdictOf } from './measure/verdict'
 export type { AnyMethod, Family, Voice } from './methods/method'
-export { methodById, methods } from './methods/registry'
+export { freeMethods, methodById, methods } from './methods/registry'
 export {
   checkSetting,
   resolveSettings,
@@ -149,8 +149,8 @@ export {
   type PieceFacts,
   planExportTask,
 } from './render/exportTask'
-export { checkJoins, FADE_RANGE, type Join } from './render/joins'
-export { joinsFrom, lanesOf, methodText, unjoined } from './render/lanes'
+export { FADE_RANGE } from './render/joins'
+export { joinsFrom, methodText } from './render/lanes'
 export { mapMarkers, markersAtRate, markersWithin } from './render/markers'
 export {
   needsOf,
@@ -253,7 +253,7 @@ export {
 export { timingMap } from './timing/timing'
 export { harmOf, harmText, isClose, type Ranked, rankTrials, reasonOf, type Tried } from './trials/advice'
 export { contradictionsOf, contradictionsOfAdvice } from './trials/agreement'
-export { type Chosen, chooseTask } from './trials/choose'
+export { chooseTask, isWorthJoining } from './trials/choose'
 export { comparisonOf } from './trials/comparisonOf'
 export { type Span, type Traits, tellingSpan, traitsOf } from './trials/excerpt'
 export { handoverBetween } from './trials/handovers'

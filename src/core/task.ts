@@ -21,12 +21,13 @@ export function finish<Result>(task: Generator<unknown, Result, void>): Result {
   }
 }
 
-/** A task as one of so many equal ones, by its progress. */
-export function* partOf<Result>(task: Task<Result>, n: number, of: number): Task<Result> {
+/** A task's progress as a part of a larger one's, from one share of it to another. */
+export function* partOf<Result>(task: Task<Result>, from: number, to: number): Task<Result> {
   for (;;) {
     const step = task.next()
     if (step.done) return step.value
     const { doneFrames, totalFrames } = step.value
-    yield { doneFrames: n + Math.min(1, doneFrames / Math.max(1, totalFrames)), totalFrames: of }
+    const share = Math.min(1, doneFrames / Math.max(1, totalFrames))
+    yield { doneFrames: totalFrames * (from + (to - from) * share), totalFrames }
   }
 }

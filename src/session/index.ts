@@ -59,8 +59,10 @@ export {
   joinedOf,
   type LaneRun,
   LEAST_RUN_SECONDS,
-  paintRun,
+  laneOf,
+  paintRuns,
   type RunLane,
+  runsIn,
   runsOf,
   variantLike,
 } from './joins'
@@ -101,7 +103,7 @@ export {
 } from './playSchema'
 export { type LengthContext, type LengthUnit, readLength, readPitch } from './quantity'
 export { checkedForWriting, readOutlook, readSession, type SessionRead } from './readSession'
-export { contentKeys, partFacts, partStart, recipeOf, shapingOf, soundKey, timedFacts } from './recipe'
+export { contentKeys, partEnd, partFacts, partStart, recipeOf, shapingOf, soundKey, timedFacts } from './recipe'
 export {
   kbpsSchema,
   levelSchema,

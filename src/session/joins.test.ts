@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { newSource, newVariant } from './create'
-import { joinedOf, type LaneRun, paintRun, runsOf, variantLike } from './joins'
+import { joinedOf, type LaneRun, paintRuns, runsIn, runsOf, variantLike } from './joins'
 import { recipeOf } from './recipe'
 import type { Source } from './schema'
 
@@ -21,16 +21,25 @@ describe('a lane that is joined of others', () => {
 
   it('is painted over from one moment to another, and goes on behind it', () => {
     const runs = [run(0, 'splice'), run(2, 'vocoder'), run(4, 'splice')]
-    expect(lanes(paintRun(runs, { source: 1 }, { source: 3 }, wsola))).toEqual([
+    expect(lanes(paintRuns(runs, [{ source: 1, ...wsola }], { source: 3 }))).toEqual([
       '0 splice',
       '1 wsola',
       '3 vocoder',
       '4 splice',
     ])
-    expect(lanes(paintRun(runs, { source: 0 }, { source: 4.5 }, wsola))).toEqual(['0 wsola', '4.5 splice'])
-    expect(lanes(paintRun(runs, { source: 3 }, undefined, wsola))).toEqual(['0 splice', '2 vocoder', '3 wsola'])
+    expect(lanes(paintRuns(runs, [{ source: 0, ...wsola }], { source: 4.5 }))).toEqual(['0 wsola', '4.5 splice'])
+    expect(lanes(paintRuns(runs, [{ source: 3, ...wsola }], undefined))).toEqual(['0 splice', '2 vocoder', '3 wsola'])
     // too short to be meant
-    expect(paintRun(runs, { source: 1 }, { source: 1.01 }, wsola)).toBe(runs)
+    expect(paintRuns(runs, [{ source: 1, ...wsola }], { source: 1.01 })).toBe(runs)
+    // several at once
+    const two = [{ source: 1, ...wsola }, run(1.5, 'drift')]
+    expect(lanes(paintRuns(runs, two, { source: 3 }))).toEqual([
+      '0 splice',
+      '1 wsola',
+      '1.5 drift',
+      '3 vocoder',
+      '4 splice',
+    ])
   })
 
   it('names the lane that a run sounds like as long as there is one', () => {
@@ -57,6 +66,7 @@ describe('a lane that is joined of others', () => {
         { source: 1.5, methodId: 'wsola', settings: { segmentMs: 50 } },
       ],
     })
+    expect(runsIn(part, recipeOf(part, variant))).toEqual([run(1.5, 'vocoder'), ...joins.slice(1)])
     // a lane with one run so far is a plain recipe
     expect(recipeOf(source, { ...variant, joins: [] })).not.toHaveProperty('joins')
   })

@@ -1,3 +1,5 @@
+import type { Recipe } from '../core'
+import { partStart } from './recipe'
 import type { Source, Variant, VariantJoin } from './schema'
 
 /** A lane that is joined of others, as runs: each from a moment of the file on, up to the next. */
@@ -12,11 +14,23 @@ export interface LaneRun {
 /** What sounds in a run: a method with its settings. */
 export type RunLane = Pick<LaneRun, 'methodId' | 'settings'>
 
+/** What sounds in a lane of one method. */
+export const laneOf = ({ methodId, settings }: Pick<Variant, 'methodId' | 'settings'>): RunLane => ({
+  methodId,
+  settings: settings[methodId] ?? {},
+})
+
 /** What a variant is joined of; one run where nothing is. */
-export const runsOf = ({ methodId, settings, joins = [] }: Variant): readonly LaneRun[] => [
-  { source: 0, methodId, settings: settings[methodId] ?? {} },
-  ...joins,
+export const runsOf = (variant: Variant): readonly LaneRun[] => [
+  { source: 0, ...laneOf(variant) },
+  ...(variant.joins ?? []),
 ]
+
+/** What a recipe of a source is joined of, from where the part begins that is worked with. */
+export function runsIn(source: Source, { methodId, settings, joins = [] }: Recipe): readonly LaneRun[] {
+  const start = partStart(source)
+  return [{ source: start, methodId, settings }, ...joins.map((join) => ({ ...join, source: join.source + start }))]
+}
 
 /** Runs as a variant holds them: neighbours that are alike are one. */
 export function joinedOf(variant: Variant, runs: readonly LaneRun[]): Pick<Variant, 'methodId' | 'settings' | 'joins'> {
@@ -41,9 +55,7 @@ const sorted = (settings: RunLane['settings']) => Object.entries(settings).sort(
 
 /** The variant that a run sounds like; undefined where none has its method and settings any more. */
 export const variantLike = ({ variants }: Source, run: RunLane): Variant | undefined =>
-  variants.find(
-    (one) => !one.joins && isSameLane(run, { methodId: one.methodId, settings: one.settings[one.methodId] ?? {} }),
-  )
+  variants.find((one) => !one.joins && isSameLane(run, laneOf(one)))
 
 interface Moment {
   readonly source: number
@@ -54,25 +66,26 @@ interface Moment {
 export const LEAST_RUN_SECONDS = 0.03
 
 /**
- * Another lane from one moment up to the next; what sounded there goes on behind it. Without an end it is heard up to
- * the end of the sound.
+ * Runs laid over others, from the first one's moment up to another; what sounded there goes on behind it. Without an end
+ * they are heard up to the end of the sound.
  */
-export function paintRun(
+export function paintRuns(
   runs: readonly LaneRun[],
-  from: Moment,
+  own: readonly LaneRun[],
   to: Moment | undefined,
-  { methodId, settings }: RunLane,
 ): readonly LaneRun[] {
+  const [first, ...others] = own
   const end = to?.source ?? Number.POSITIVE_INFINITY
-  if (end - from.source < LEAST_RUN_SECONDS) return runs
-  const own: LaneRun = {
-    source: from.source < LEAST_RUN_SECONDS ? 0 : from.source,
-    methodId,
-    settings,
-    ...(from.fade !== undefined && { fade: from.fade }),
-  }
-  const before = runs.filter(({ source }) => source <= own.source - LEAST_RUN_SECONDS)
+  if (!first || end - first.source < LEAST_RUN_SECONDS) return runs
+  const start = first.source < LEAST_RUN_SECONDS ? 0 : first.source
+  const before = runs.filter(({ source }) => source <= start - LEAST_RUN_SECONDS)
   const resumed = to && runs.findLast(({ source }) => source <= end)
   const behind = runs.filter(({ source }) => source > end + LEAST_RUN_SECONDS)
-  return [...before, own, ...(resumed ? [{ ...resumed, source: end, fade: to.fade }] : []), ...behind]
+  return [
+    ...before,
+    { ...first, source: start },
+    ...others,
+    ...(resumed ? [{ ...resumed, source: end, fade: to.fade }] : []),
+    ...behind,
+  ]
 }

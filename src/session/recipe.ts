@@ -30,6 +30,9 @@ export const soundKey = ({ id, range, kin = [] }: Pick<Source, 'id' | 'range' | 
 /** Seconds of the file at which the part that is worked with begins. */
 export const partStart = ({ range, facts }: Source) => (range && facts ? range.start / facts.sampleRate : 0)
 
+/** Seconds of the file at which it ends; undefined where that is the end of the file. */
+export const partEnd = ({ range, facts }: Source) => (range && facts ? range.end / facts.sampleRate : undefined)
+
 /** What of a source's timing goes into a recipe, seconds of its part. */
 function recipeTiming(source: Source): ReturnType<typeof newTiming> {
   const { timing, range, facts } = source

@@ -16,7 +16,7 @@ import {
 } from '../core'
 import { heldAnalysis } from './known'
 import { filterSchema, prepareSchema } from './playSchema'
-import { MOST_JOINS, markersSchema, type Source } from './schema'
+import { joinSchema, MOST_JOINS, markersSchema, type Source } from './schema'
 import { pinSchema, speedCurveSchema } from './timingSchema'
 
 /**
@@ -81,17 +81,7 @@ export const recipeSchema = z.object({
   holdPercent: z.number().optional(),
   prepare: prepareSchema.partial().optional(),
   filter: filterSchema.optional(),
-  joins: z
-    .array(
-      z.object({
-        source: z.number(),
-        methodId: text,
-        settings: z.record(text, z.union([z.number(), text])).default({}),
-        fade: z.number().optional(),
-      }),
-    )
-    .max(MOST_JOINS)
-    .optional(),
+  joins: z.array(joinSchema).max(MOST_JOINS).optional(),
 })
 
 const fileSchema = z.object({

@@ -29,6 +29,14 @@ export const keySchema = z.object({
 /** of a file's bytes: SHA-256, hex */
 const hashSchema = z.string().regex(/^[0-9a-f]{64}$/)
 
+/** a method that takes over from a moment on, s */
+export const joinSchema = z.object({
+  source: z.number(),
+  methodId: text,
+  settings: z.record(text, settingValue).default({}),
+  fade: z.number().optional(),
+})
+
 const variantSchema = z.object({
   id: text.min(1),
   /** A, B, C …; stays with the variant */
@@ -40,10 +48,8 @@ const variantSchema = z.object({
   /** others that take over from moments of the file on, s; rising. `methodId` makes what lies before the first */
   joins: z
     .array(
-      z.object({
+      joinSchema.extend({
         source: z.number().nonnegative(),
-        methodId: text,
-        settings: z.record(text, settingValue).default({}),
         fade: z.number().min(FADE_RANGE.min).max(FADE_RANGE.max).optional(),
       }),
     )

@@ -50,3 +50,36 @@ export function levelsBetween(source: SoundSource, first: number, end: number): 
   }
   return levels
 }
+
+/** The whole steps of a source's levels between two of its frames, the end exclusive. */
+export function stepsWithin(source: SoundSource, from: number, to: number): readonly [first: number, end: number] {
+  const { stepFrames, peaks } = levelsBetween(source, 0, 0)
+  return [Math.ceil(from / stepFrames), Math.min(peaks.length, Math.floor(to / stepFrames))]
+}
+
+/** The middles, in frames, of the places between two steps that stay at a level or below for so many steps. */
+export function* silentPlaces(
+  source: SoundSource,
+  [first, end]: readonly [number, number],
+  { steps, level }: { readonly steps: number; readonly level: number },
+): Generator<number, void> {
+  for (let n = first; n + steps <= end; n++) {
+    const { peaks, stepFrames } = levelsBetween(source, n, n + steps)
+    if (peaks.subarray(n, n + steps).every((peak) => peak <= level)) yield (n + steps / 2) * stepFrames
+  }
+}
+
+/** The middle, in frames, of the quietest so many steps between two. */
+export function quietestPlace(source: SoundSource, [first, end]: readonly [number, number], steps: number): number {
+  const { energies, stepFrames } = levelsBetween(source, first, end)
+  let best = (first + end) / 2
+  let least = Number.POSITIVE_INFINITY
+  for (let n = first; n + steps <= end; n++) {
+    const energy = energies.subarray(n, n + steps).reduce((sum, value) => sum + value, 0)
+    if (energy < least) {
+      least = energy
+      best = n + steps / 2
+    }
+  }
+  return best * stepFrames
+}

@@ -43,29 +43,21 @@ export function createQuantiser(format: SampleFormat, options: QuantiserOptions)
   const shape = dither === 'shaped' ? shapeFor(options.sampleRate) : []
   const errors: Float64Array[] = []
 
-  function limited(rounded: number, value: number): number {
-    if (rounded > scale - 1) {
-      // +1.0 itself lies one step above the range: that is full scale, not an overload
-      if (value > 1) clipped++
-      return scale - 1
-    }
-    if (rounded < -scale) {
-      clipped++
-      return -scale
-    }
-    return rounded
+  function limit(rounded: number, value: number): number {
+    if (isOver(rounded, value, scale)) clipped++
+    return limited(rounded, scale)
   }
 
   function quantise(value: number, channel: number): number {
-    const scaled = value * scale
     // digital silence stays silent
     if (value === 0) return 0
-    if (shape.length === 0) return limited(Math.round(scaled + random() - random()), value)
+    const scaled = value * scale
+    if (shape.length === 0) return limit(Math.round(scaled + random() - random()), value)
     errors[channel] ??= new Float64Array(shape.length)
     const past = errors[channel]
     let wanted = scaled
     for (let k = 0; k < shape.length; k++) wanted -= (shape[k] as number) * (past[k] as number)
-    const whole = limited(Math.round(wanted + random() - random()), value)
+    const whole = limit(Math.round(wanted + random() - random()), value)
     past.copyWithin(1, 0)
     // what was limited is no noise to be moved
     past[0] = Math.abs(whole - wanted) > MOST_ERROR ? 0 : whole - wanted
@@ -115,19 +107,17 @@ function roundInto(out: Int32Array, first: number, step: number, samples: Float3
   let clipped = 0
   for (let i = 0, at = first; i < samples.length; i++, at += step) {
     const value = samples[i] as number
-    let whole = Math.round(value * scale)
-    if (whole > scale - 1) {
-      // +1.0 itself lies one step above the range: that is full scale, not an overload
-      if (value > 1) clipped++
-      whole = scale - 1
-    } else if (whole < -scale) {
-      clipped++
-      whole = -scale
-    }
-    out[at] = whole
+    const rounded = Math.round(value * scale)
+    if (isOver(rounded, value, scale)) clipped++
+    out[at] = limited(rounded, scale)
   }
   return clipped
 }
+
+/** +1.0 itself lies one step above the range: that is full scale, not an overload. */
+const isOver = (rounded: number, value: number, scale: number) => (rounded > scale - 1 ? value > 1 : rounded < -scale)
+
+const limited = (rounded: number, scale: number) => Math.max(-scale, Math.min(scale - 1, rounded))
 
 function floatsInto(view: DataView, first: number, step: number, samples: Float32Array) {
   for (let i = 0, at = first; i < samples.length; i++, at += step) view.setFloat32(at, samples[i] as number, true)

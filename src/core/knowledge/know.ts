@@ -6,7 +6,7 @@ import { type PitchTrack, trackPitch } from '../analysis/pitchTrack'
 import type { AudioBlock } from '../audio/block'
 import { type SoundSource, soundSource } from '../audio/soundSource'
 import { decimateTask } from '../dsp/decimate'
-import type { Progress, Task } from '../task'
+import { partOf, type Task } from '../task'
 import { findKey, type KeyFound } from './key'
 import { type LoopFacts, loopOf } from './loop'
 import { type Material, materialOf, settledKind } from './material'
@@ -66,8 +66,8 @@ export function keyName(pitch: Pick<PitchFacts, 'root' | 'mode'>): string | unde
  * Figures  npm run bench.
  */
 export function* know(source: AudioBlock | SoundSource, options: KnowOptions = {}): Task<Knowledge> {
-  const rhythm = yield* part(knowRhythm(source, options), 0, 0.5)
-  return knowledgeOf(rhythm, yield* part(knowTones(source), 0.5, 1))
+  const rhythm = yield* partOf(knowRhythm(source, options), 0, 0.5)
+  return knowledgeOf(rhythm, yield* partOf(knowTones(source), 0.5, 1))
 }
 
 /** What both halves come to: they ask nothing of each other, so each may be found by a thread of its own. */
@@ -109,11 +109,11 @@ export interface Tones {
 /** Its tones and its texture: the other half of the work. */
 export function* knowTones(source: AudioBlock | SoundSource): Task<Tones> {
   const mix = mixedSource(source)
-  const texture = yield* part(textureOf(mix), 0, 0.15)
-  const { tones, toneRate } = yield* part(tonesOf(mix), 0.15, 0.2)
-  const key = yield* part(findKey(tones, toneRate), 0.2, 0.35)
-  const beyond = yield* part(beyondOneVoice(tones, toneRate), 0.35, 0.6)
-  const track = yield* part(trackPitch({ sampleRate: toneRate, channels: [tones] }), 0.6, 1)
+  const texture = yield* partOf(textureOf(mix), 0, 0.15)
+  const { tones, toneRate } = yield* partOf(tonesOf(mix), 0.15, 0.2)
+  const key = yield* partOf(findKey(tones, toneRate), 0.2, 0.35)
+  const beyond = yield* partOf(beyondOneVoice(tones, toneRate), 0.35, 0.6)
+  const track = yield* partOf(trackPitch({ sampleRate: toneRate, channels: [tones] }), 0.6, 1)
   return { texture, key, beyondOneVoice: beyond, pitched: pitchedShare(track, tones), oneNote: oneNote(track) }
 }
 
@@ -126,13 +126,13 @@ export function* knowKind(
   { attacks, seconds }: Pick<Rhythm, 'attacks' | 'seconds'>,
 ): Task<Material['kind']> {
   const mix = mixedSource(source)
-  const texture = yield* part(textureOf(mix), 0, 0.2)
+  const texture = yield* partOf(textureOf(mix), 0, 0.2)
   const attacksPerSecond = paceOf(attacks.length, seconds)
   const settled = settledKind(texture, attacksPerSecond)
   if (settled) return settled
   const { tones, toneRate } = yield* tonesOf(mix)
-  const beyond = yield* part(beyondOneVoice(tones, toneRate), 0.25, 0.6)
-  const track = yield* part(trackPitch({ sampleRate: toneRate, channels: [tones] }), 0.6, 1)
+  const beyond = yield* partOf(beyondOneVoice(tones, toneRate), 0.25, 0.6)
+  const track = yield* partOf(trackPitch({ sampleRate: toneRate, channels: [tones] }), 0.6, 1)
   const pitched = pitchedShare(track, tones)
   return materialOf({ texture, beyondOneVoice: beyond, pitched, attacksPerSecond }).kind
 }
@@ -165,19 +165,6 @@ export function* knowRhythm(sound: AudioBlock | SoundSource, options: KnowOption
 }
 
 const withSensitivity = ({ sensitivity }: KnowOptions) => (sensitivity === undefined ? {} : { sensitivity })
-
-/** A task's progress as a part of a larger one's. */
-function* part<R>(task: Task<R>, from: number, to: number): Task<R> {
-  for (;;) {
-    const step = task.next()
-    if (step.done) return step.value
-    const { doneFrames, totalFrames } = step.value
-    yield {
-      doneFrames: totalFrames * (from + (to - from) * (doneFrames / Math.max(1, totalFrames))),
-      totalFrames,
-    } satisfies Progress
-  }
-}
 
 /** Share of the level in which a pitch was found. */
 function pitchedShare(track: PitchTrack, samples: Float32Array): number {

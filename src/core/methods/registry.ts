@@ -12,6 +12,9 @@ import { wsola } from './wsola'
 /** All methods, in the order in which they are offered. */
 export const methods: readonly AnyMethod[] = [splice, wsola, vocoder, cycle, grain, drift, layered, varispeed]
 
+/** Those that leave pitch and speed apart: each can do the same as any other. */
+export const freeMethods = methods.filter(({ tiesPitchToSpeed }) => !tiesPitchToSpeed)
+
 /** @throws {AppError} `method/unknown` with the ids there are. */
 export function methodById(id: string): AnyMethod {
   const found = methods.find((method) => method.id === id)

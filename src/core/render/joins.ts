@@ -1,6 +1,7 @@
 import { AppError } from '../errors'
 import { methodById } from '../methods/registry'
 import { resolveSettings, type SettingValues } from '../methods/settings'
+import { SEAM_FADE_SECONDS } from './seams'
 
 /**
  * Lanes of one source joined to one result: from a moment of the source on another method makes it. All of them make it
@@ -17,13 +18,12 @@ export interface Join {
 }
 
 export const FADE_RANGE = { min: 0.001, max: 0.5 } as const
-export const FADE_SECONDS = 0.005
 
 /** What joins a recipe has. @throws {AppError} `recipe/join` naming the one that does not hold; as `resolveRecipe`. */
 export function checkJoins({ methodId, joins = [] }: { readonly methodId: string; readonly joins?: readonly Join[] }) {
   if (joins.length > 0 && methodById(methodId).tiesPitchToSpeed)
     throw new AppError('recipe/join', { join: 1, why: TIED })
-  joins.forEach(({ source, methodId: id, settings, fade = FADE_SECONDS }, n) => {
+  joins.forEach(({ source, methodId: id, settings, fade = SEAM_FADE_SECONDS }, n) => {
     const wrong = (why: string) => new AppError('recipe/join', { join: n + 1, why })
     const method = methodById(id)
     if (method.tiesPitchToSpeed) throw wrong(TIED)

@@ -1,7 +1,7 @@
 import { methodById } from '../methods/registry'
 import type { SettingValues } from '../methods/settings'
-import { FADE_SECONDS } from './joins'
 import type { Recipe, ResolvedRecipe } from './recipe'
+import { SEAM_FADE_SECONDS } from './seams'
 
 /** The recipe by one method alone, as one of its lanes has it. */
 export interface Lane {
@@ -24,7 +24,7 @@ export function lanesOf(given: Recipe | ResolvedRecipe): readonly Lane[] {
   }
   return [
     { recipe: own(plain.methodId, plain.settings), source: 0, fade: 0 },
-    ...joins.map(({ source, methodId, settings, fade = FADE_SECONDS }) => ({
+    ...joins.map(({ source, methodId, settings, fade = SEAM_FADE_SECONDS }) => ({
       recipe: own(methodId, settings),
       source,
       fade,

@@ -96,12 +96,7 @@ export function planOf(
   let map: TimeMap
   if (laid) map = laid
   else if (recipe.map) map = pinned(pointMap(frames, sampleRate, recipe.map), recipe, sampleRate)
-  else
-    map = stretched(
-      tied && !line ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch,
-      recipe,
-      size,
-    )
+  else map = stretched(line ? recipe.stretch : ownStretch(recipe), recipe, size)
   if (tied && (line || recipe.map) && !laid) map = tapeMap(map, pitch)
   const restsInTime = !recipe.map && !laid && recipe.stretch === 1 && isAtPitch(recipe, pitch)
   const strength = (recipe.holdPercent ?? 0) / 100
@@ -119,11 +114,10 @@ export function planOf(
     )
   }
   const stretch = map.length / Math.max(1, frames)
-  const shapes = shapesBefore(recipe) || filterBehind(recipe) !== undefined
-  const isJoined = (recipe.joins?.length ?? 0) > 0
+  const straight = !laid && isStraight(recipe)
+  const rests = !laid && isAtRest(recipe)
+  const isJoined = !rests && (recipe.joins?.length ?? 0) > 0
   let lanes: PlannedLane[] | undefined
-  const straight = !recipe.map && !recipe.pitchLine && !laid && !isTimed(recipe)
-  const rests = straight && stretch === 1 && (tied || recipe.pitchSemitones === 0) && formantsRest(recipe)
   const pitchSemitones = tied
     ? ratioToSemitones(map.speedAt(asOutput(0)) || 1)
     : ratioToSemitones(pitch.ratioAt(asOutput(0)))
@@ -132,15 +126,15 @@ export function planOf(
     method,
     map,
     pitch: tied ? constantPitch(0) : pitch,
-    stretch: straight ? (tied ? recipe.stretch / semitonesToRatio(recipe.pitchSemitones) : recipe.stretch) : stretch,
+    stretch: straight ? ownStretch(recipe) : stretch,
     pitchSemitones: straight && !tied ? recipe.pitchSemitones : pitchSemitones || 0,
     // only whoever opens it asks: of thousands of pins it takes a while
     get natural() {
-      return restsInTime && !shapes && isTimed(recipe) ? naturalRuns(recipe, frames, sampleRate) : []
+      return restsInTime && !isShaped(recipe) && isTimed(recipe) ? naturalRuns(recipe, frames, sampleRate) : []
     },
     isLaid: laid !== undefined,
     isUnmoved: rests,
-    isSource: rests && !shapes,
+    isSource: !laid && isCopy(recipe),
     // only whoever opens it asks: each lane has a plan of its own
     get lanes() {
       if (!lanes) lanes = isJoined ? plannedLanes(recipe, map, size, attacks, laid) : []
@@ -149,7 +143,7 @@ export function planOf(
   }
 }
 
-/** a lane that would be heard for less than this is left out, and no fade reaches back into the one before */
+/** a lane that would be heard for less than this is left out */
 const LEAST_LANE_SECONDS = 0.02
 
 function plannedLanes(
@@ -175,12 +169,32 @@ function plannedLanes(
     if (from >= map.outputFrames - least && lanes.length > 0) continue
     while (lanes.length > 0 && from - (lanes.at(-1) as PlannedLane).from < least) lanes.pop()
     const before = lanes.at(-1)
+    // two fades never meet
     const room = before ? Math.floor((from - before.from) / 2) : 0
     const fadeFrames = Math.max(before ? 1 : 0, Math.min(room, Math.round(fade * size.sampleRate)))
     lanes.push({ plan: planFor(own), from: before ? from : 0, fadeFrames })
   }
   return lanes
 }
+
+/** Whether one stretch and one pitch say all that happens to time and pitch. */
+const isStraight = (recipe: Recipe) => !recipe.map && !recipe.pitchLine && !isTimed(recipe)
+
+/** What a straight recipe comes to in length: pitch that goes with speed has its share in it. */
+const ownStretch = ({ stretch, pitchSemitones, method }: ResolvedRecipe) =>
+  method.tiesPitchToSpeed ? stretch / semitonesToRatio(pitchSemitones) : stretch
+
+/** Whether a recipe leaves a sound as long and as high as it is. */
+const isAtRest = (recipe: ResolvedRecipe) =>
+  isStraight(recipe) &&
+  ownStretch(recipe) === 1 &&
+  (recipe.method.tiesPitchToSpeed || recipe.pitchSemitones === 0) &&
+  formantsRest(recipe)
+
+const isShaped = (recipe: Recipe) => shapesBefore(recipe) || filterBehind(recipe) !== undefined
+
+/** Whether a recipe by itself makes the source again, bit for bit. */
+const isCopy = (recipe: ResolvedRecipe) => isAtRest(recipe) && !isShaped(recipe)
 
 /** A source's timing, so many times as long. */
 function stretched(stretch: number, recipe: Recipe, { frames, sampleRate }: SoundSize): TimeMap {
@@ -226,9 +240,7 @@ export function openRendering(
   const recipe = resolveRecipe(given)
   const source = soundSource(sound)
   // what is taken as it is needs nothing found out
-  const asItIs = planOf(recipe, source)
-  if (asItIs.isSource) return openPlan(sound, asItIs, {})
-  const known = analyse(source.kin?.lead ?? sound, needsOf(recipe), analysis)
+  const known = isCopy(recipe) ? {} : analyse(source.kin?.lead ?? sound, needsOf(recipe), analysis)
   return openPlan(sound, planOf(recipe, source, known.attacks), known)
 }
 
@@ -237,13 +249,13 @@ export function openPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Ana
   const source = soundSource(sound)
   const { recipe, method, map, pitch, pitchSemitones, isSource } = plan
   if (isSource) return { map, pitchSemitones, isSource, seams: [], voice: sourceVoice(source) }
-  const settings = resolveSettings(method.settings, recipe.settings, method.pick?.(known, source.sampleRate))
   const { kin } = source
   if (kin) {
     const all = openPlan(kin.all, plan, known)
     return { ...all, voice: someChannels(all.voice, kin.all.channelCount, kin.first) }
   }
-  if (plan.lanes.length > 0 && !plan.isUnmoved) return openLanes(source, plan, known)
+  if (plan.lanes.length > 0) return openLanes(source, plan, known)
+  const settings = resolveSettings(method.settings, recipe.settings, method.pick?.(known, source.sampleRate))
   const formantRatioAt = formantLine(recipe, pitch)
   // how far the method itself moves the envelope, against how far it is to be moved
   const movedAt = method.tiesPitchToSpeed ? map.speedAt : pitch.ratioAt
@@ -338,7 +350,7 @@ function someChannels(voice: Voice, channelCount: number, first: number): Voice 
 export function seamsOfPlan(sound: AudioBlock | SoundSource, plan: Plan, known: Analysis): readonly number[] {
   if (plan.isSource || filterBehind(plan.recipe)) return []
   const source = workedOn(sound)
-  if (plan.lanes.length > 0 && !plan.isUnmoved) return laneSeams(source, plan.lanes, known)
+  if (plan.lanes.length > 0) return laneSeams(source, plan.lanes, known)
   return piecesOf(source, plan, known).longSeams
 }
 
@@ -392,7 +404,7 @@ export function preparePlan(
   to: number,
 ): Preparing<Cut> | undefined {
   const source = workedOn(sound)
-  if (plan.lanes.length > 0 && !plan.isUnmoved) {
+  if (plan.lanes.length > 0) {
     const at = plan.map.outputAt(asSource(from))
     const lane = plan.lanes.findLast((one) => one.from - one.fadeFrames <= at) ?? plan.lanes[0]
     return lane && preparePlan(source, lane.plan, known, from, to)

@@ -86,7 +86,7 @@ export function piecedVoice(
   }
 }
 
-/** what two fades have in common is taken for no less than this: a sum that goes out cannot be made louder without end */
+/** fades count as no more opposed than this: a sum that cancels out cannot be made louder without end */
 const LEAST_ALIKE = -0.5
 
 /** How alike two sounds are, −0.5 to 1: all channels together. */

@@ -113,7 +113,8 @@ export function resolveRecipe(recipe: Recipe | ResolvedRecipe): ResolvedRecipe {
 /**
  * Check a recipe that came from outside. Maps and lines by hand are checked where they are opened, since only the
  * source tells how far they may reach.
- * @throws {AppError} `recipe/range` naming what is out of range, `recipe/pin`, `recipe/join`, `speed/…`; as `resolveRecipe`.
+ * @throws {AppError} `recipe/range` naming what is out of range, `recipe/pin`, `recipe/join`, `speed/…`.
+ *   As `resolveRecipe`.
  */
 export function checkRecipe(recipe: Recipe): Recipe {
   checkedRecipe(recipe)

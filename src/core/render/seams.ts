@@ -1,5 +1,5 @@
 import type { Attack } from '../analysis/analysis'
-import { levelsBetween } from '../audio/levels'
+import { quietestPlace, silentPlaces, stepsWithin } from '../audio/levels'
 import type { SoundSource } from '../audio/soundSource'
 import { asOutput, asSource } from '../timeline/axes'
 import { straightMap, type TimeMap } from '../timeline/timeMap'
@@ -9,11 +9,10 @@ const WHOLE_SECONDS = 60
 /** a piece is at least this long; a cut is looked for within as much again, and beyond that where the first may be made */
 const PIECE_SECONDS = 20
 /** how far before an attack one piece has handed over to the next, and within what time */
-const BEFORE_ATTACK_SECONDS = 0.002
+export const BEFORE_ATTACK_SECONDS = 0.002
 export const SEAM_FADE_SECONDS = 0.005
 /** what stays below this for as long, in steps of 25 ms, counts as silence */
-const SILENT_LEVEL = 5e-4
-const SILENT_STEPS = 2
+const SILENT = { level: 5e-4, steps: 2 } as const
 /** a place that is looked at for being quiet, in such steps */
 const QUIET_STEPS = 4
 /** source that a piece is made of at most: it lies in memory */
@@ -80,7 +79,7 @@ export function seamsOf(
       const beyond = cuts[next]?.at ?? frames
       const longest = furthest(map, last, mostSourceSeconds * sampleRate)
       seam = silentPlace(source, map, to, Math.min(beyond, longest)) ?? beyond
-      if (seam > longest) seam = quietestPlace(source, map, from, longest)
+      if (seam > longest) seam = quietestSeam(source, map, from, longest)
     }
     if (seam > frames - piece) break
     seams.push(seam)
@@ -148,38 +147,19 @@ const furthest = (map: TimeMap, last: number, sourceFrames: number) =>
 
 /** The middle of the first silence that is heard between two output frames. */
 function silentPlace(source: SoundSource, map: TimeMap, from: number, to: number): number | undefined {
-  const [first, end] = stepsBetween(source, map, from, to)
-  for (let n = first; n + SILENT_STEPS <= end; n++) {
-    const { peaks, stepFrames } = levelsBetween(source, n, n + SILENT_STEPS)
-    if (!peaks.subarray(n, n + SILENT_STEPS).every((peak) => peak <= SILENT_LEVEL)) continue
-    const seam = Math.floor(map.outputAt(asSource((n + SILENT_STEPS / 2) * stepFrames)))
+  for (const frame of silentPlaces(source, stepsHeard(source, map, from, to), SILENT)) {
+    const seam = Math.floor(map.outputAt(asSource(frame)))
     if (seam >= from && seam < to) return seam
   }
   return undefined
 }
 
 /** The middle of the quietest tenth of a second between two output frames. */
-function quietestPlace(source: SoundSource, map: TimeMap, from: number, to: number): number {
-  const [first, end] = stepsBetween(source, map, from, to)
-  const { energies, stepFrames } = levelsBetween(source, first, end)
-  let best = (first + end) / 2
-  let least = Number.POSITIVE_INFINITY
-  for (let n = first; n + QUIET_STEPS <= end; n++) {
-    const energy = energies.subarray(n, n + QUIET_STEPS).reduce((sum, value) => sum + value, 0)
-    if (energy < least) {
-      least = energy
-      best = n + QUIET_STEPS / 2
-    }
-  }
-  return Math.floor(map.outputAt(asSource(best * stepFrames)))
-}
+const quietestSeam = (source: SoundSource, map: TimeMap, from: number, to: number) =>
+  Math.floor(map.outputAt(asSource(quietestPlace(source, stepsHeard(source, map, from, to), QUIET_STEPS))))
 
 /** The whole steps of the source's levels that are heard between two output frames, the end exclusive. */
-function stepsBetween(source: SoundSource, map: TimeMap, from: number, to: number): [first: number, end: number] {
-  const { stepFrames, peaks } = levelsBetween(source, 0, 0)
+function stepsHeard(source: SoundSource, map: TimeMap, from: number, to: number) {
   const within = (output: number) => Math.max(0, Math.min(source.frames, map.sourceAt(asOutput(output))))
-  return [
-    Math.ceil(within(from) / stepFrames),
-    Math.min(peaks.length, Math.floor(within(Math.min(to, map.outputFrames)) / stepFrames)),
-  ]
+  return stepsWithin(source, within(from), within(Math.min(to, map.outputFrames)))
 }

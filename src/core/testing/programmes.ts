@@ -3,8 +3,8 @@ import { done, IDEAL_RATE, type IdealItem, type Playing, tape } from './instrume
 import { drawnItem, type ScoreKind } from './scores'
 
 /**
- * Made-up programmes: a voice, a loop and a bed, one after the other, each running some way into the next. What suits one
- * of them harms another: it takes several methods to make one well. For tests and tables only.
+ * Programmes that are made up: a voice, a loop and a bed, one after the other. Each runs some way into the next. What
+ * suits one of them harms another, so that it takes several methods. For tests and tables only.
  */
 
 const ORDERS: readonly (readonly ScoreKind[])[] = [

@@ -1,6 +1,7 @@
 import type { Attack } from '../analysis/attacks'
-import { levelsBetween } from '../audio/levels'
+import { quietestPlace, silentPlaces, stepsWithin } from '../audio/levels'
 import type { SoundSource } from '../audio/soundSource'
+import { BEFORE_ATTACK_SECONDS, SEAM_FADE_SECONDS } from '../render/seams'
 
 /** A moment of a source at which one lane may give way to another. */
 export interface Handover {
@@ -12,16 +13,11 @@ export interface Handover {
   readonly hides: 'attack' | 'silence' | 'quiet'
 }
 
-/** so long before an attack the next lane has taken over, and within what time */
-const BEFORE_ATTACK_SECONDS = 0.002
-const ATTACK_FADE = 0.005
-const SILENCE_FADE = 0.02
-const QUIET_FADE = 0.06
+const FADES = { attack: SEAM_FADE_SECONDS, silence: 0.02, quiet: 0.06 } as const
 /** an attack hides a handover from this strength on */
 const HIDING_STRENGTH = 0.12
 /** what stays below this for so many steps counts as silence; and as one quiet place */
-const SILENT_LEVEL = 1e-3
-const SILENT_STEPS = 3
+const SILENT = { level: 1e-3, steps: 3 } as const
 const QUIET_STEPS = 3
 
 /**
@@ -30,33 +26,14 @@ const QUIET_STEPS = 3
  * @param attacks  of the source, rising.
  */
 export function handoverBetween(source: SoundSource, attacks: readonly Attack[], from: number, to: number): Handover {
-  const before = BEFORE_ATTACK_SECONDS * source.sampleRate
-  const hiding = attacks.filter(
-    ({ frame, strength }) => frame - before >= from && frame - before < to && strength >= HIDING_STRENGTH,
-  )
-  if (hiding.length > 0) {
-    const { frame } = hiding.reduce((a, b) => (b.strength > a.strength ? b : a))
-    return { frame: frame - before, fade: ATTACK_FADE, hides: 'attack' }
-  }
-  const { stepFrames, peaks, energies } = levelsBetween(
-    source,
-    Math.floor(from / source.sampleRate / 0.025),
-    Math.ceil(to / source.sampleRate / 0.025) + QUIET_STEPS,
-  )
-  const first = Math.ceil(from / stepFrames)
-  const end = Math.min(peaks.length, Math.floor(to / stepFrames))
-  let best = (first + end) / 2
-  let least = Number.POSITIVE_INFINITY
-  for (let n = first; n + QUIET_STEPS <= end; n++) {
-    const silent = peaks.subarray(n, n + SILENT_STEPS).every((peak) => peak <= SILENT_LEVEL)
-    if (silent) return { frame: (n + SILENT_STEPS / 2) * stepFrames, fade: SILENCE_FADE, hides: 'silence' }
-    const energy = energies.subarray(n, n + QUIET_STEPS).reduce((sum, value) => sum + value, 0)
-    if (energy < least) {
-      least = energy
-      best = n + QUIET_STEPS / 2
-    }
-  }
-  return { frame: best * stepFrames, fade: QUIET_FADE, hides: 'quiet' }
+  const at = (frame: number, hides: Handover['hides']): Handover => ({ frame, fade: FADES[hides], hides })
+  const hiding = attacks
+    .map(({ frame, strength }) => ({ frame: frame - BEFORE_ATTACK_SECONDS * source.sampleRate, strength }))
+    .filter(({ frame, strength }) => frame >= from && frame < to && strength >= HIDING_STRENGTH)
+  if (hiding.length > 0) return at(hiding.reduce((a, b) => (b.strength > a.strength ? b : a)).frame, 'attack')
+  const steps = stepsWithin(source, from, to)
+  const [silent] = silentPlaces(source, steps, SILENT)
+  return silent === undefined ? at(quietestPlace(source, steps, QUIET_STEPS), 'quiet') : at(silent, 'silence')
 }
 
 /**

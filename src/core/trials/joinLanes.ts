@@ -3,6 +3,7 @@ import type { AudioBlock } from '../audio/block'
 import type { SoundSource } from '../audio/soundSource'
 import { readSource, type SourceReading } from '../measure/measure'
 import type { Join } from '../render/joins'
+import { unjoined } from '../render/lanes'
 import { planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
 import { partOf, type Task } from '../task'
@@ -31,11 +32,51 @@ export interface JoinedLanes {
   readonly joined: number
 }
 
+/** how far the first look is when it ends, and the second: shares of the work */
+const FIRST_LOOK = 0.5
+const SECOND_LOOK = 0.85
+
 /**
  * Lanes of one source held against each other over short stretches of time, and joined where another does less harm.
  * @param lanes  recipes that differ by method and settings alone.
  */
 export function* joinLanesTask(source: SoundSource, lanes: readonly Recipe[], known: Analysis): Task<JoinedLanes> {
+  const contest = yield* contestOf(source, lanes, known)
+  const { seconds, handovers } = contest
+  const count = seconds.length
+  const harms: number[][] = []
+  for (let n = 0; n < count; n++) {
+    const readPart = onceForAll()
+    const own: number[] = []
+    for (const lane of lanes.keys()) {
+      const at = (done: number) => (FIRST_LOOK * (n + (lane + done) / lanes.length)) / count
+      own.push(yield* partOf(contest.harm(lane, n, n + 1, readPart, true), at(0), at(1)))
+    }
+    harms.push(own)
+  }
+  const path = leastPath(harms, seconds, handovers)
+  yield* lookAgain(contest, harms, path)
+  yield* moveHandovers(contest, path)
+  const joined = path.map((lane, n) => [harms[n]?.[lane] as number])
+  return {
+    recipe: joinedRecipe(lanes, path, handovers, source.sampleRate),
+    alone: lanes.map((_, lane) => meanOf(harms, seconds, 0, count, lane)),
+    joined: meanOf(joined, seconds, 0, count, 0),
+  }
+}
+
+/** Stretches of time over which lanes are held against each other. */
+interface Contest {
+  readonly lanes: number
+  /** between one stretch and the next */
+  readonly handovers: readonly Handover[]
+  /** of the result, of each stretch */
+  readonly seconds: readonly number[]
+  /** The harm that a lane does from one stretch up to another. */
+  harm(lane: number, first: number, end: number, readPart: ReadPart, brief?: boolean): Task<number>
+}
+
+function* contestOf(source: SoundSource, lanes: readonly Recipe[], known: Analysis): Task<Contest> {
   const all = yield* analyseTask(source, ALL_NEEDS, known)
   const attacks = all.attacks ?? []
   const { sampleRate, frames } = source
@@ -44,83 +85,68 @@ export function* joinLanesTask(source: SoundSource, lanes: readonly Recipe[], kn
   const least = Math.max(LEAST_SOURCE_SECONDS, LEAST_RESULT_SECONDS / Math.max(1e-3, stretch)) * sampleRate
   const handovers = handoversOf(source, attacks, least)
   const borders = [0, ...handovers.map(({ frame }) => Math.round(map.outputAt(asSource(frame)))), map.outputFrames]
-  const harms: number[][] = []
-  const spanOf = (first: number, end: number) => ({ from: borders[first] as number, to: borders[end] as number })
-  const count = borders.length - 1
-  for (let n = 0; n < count; n++) {
-    const span = spanOf(n, n + 1)
-    const readPart = onceForAll()
-    const own: number[] = []
-    for (const [lane, recipe] of lanes.entries()) {
-      const task = trialTask(source, recipe, span, all, undefined, readPart, { brief: true })
-      const { measurement } = yield* partOf(task, n * lanes.length + lane, 2 * count * lanes.length)
-      own.push(harmOf(measurement))
-    }
-    harms.push(own)
+  return {
+    lanes: lanes.length,
+    handovers,
+    seconds: borders.slice(1).map((border, n) => (border - (borders[n] as number)) / sampleRate),
+    *harm(lane, first, end, readPart, brief = false) {
+      const span = { from: borders[first] as number, to: borders[end] as number }
+      const trial = trialTask(source, lanes[lane] as Recipe, span, all, undefined, readPart, { brief })
+      return harmOf((yield* trial).measurement)
+    },
   }
-  /** Runs of one lane are looked at in full, by each that comes near it there: the least harm takes the run. */
-  function* lookAgain(path: number[]): Task<void> {
-    for (let first = 0; first < count; ) {
-      let end = first + 1
-      while (end < count && path[end] === path[first]) end++
-      const sums = lanes.map((_, lane) => meanOf(harms, seconds, first, end, lane))
-      const least = Math.min(...sums)
-      const near = [...sums.keys()]
-        .filter((lane) => (sums[lane] as number) <= NEAR * least + NEAR_AT_LEAST)
-        .sort((a, b) => (sums[a] as number) - (sums[b] as number))
-        .slice(0, MOST_NEAR)
+}
+
+/** Runs of one lane are looked at in full, by each that comes near it there: the least harm takes the run. */
+function* lookAgain(contest: Contest, harms: readonly (readonly number[])[], path: number[]): Task<void> {
+  const { seconds } = contest
+  const count = path.length
+  const share = (stretches: number) => FIRST_LOOK + ((SECOND_LOOK - FIRST_LOOK) * stretches) / count
+  for (let first = 0; first < count; ) {
+    let end = first + 1
+    while (end < count && path[end] === path[first]) end++
+    const means = Array.from({ length: contest.lanes }, (_, lane) => meanOf(harms, seconds, first, end, lane))
+    const least = Math.min(...means)
+    const near = [...means.keys()]
+      .filter((lane) => (means[lane] as number) <= NEAR * least + NEAR_AT_LEAST)
+      .sort((a, b) => (means[a] as number) - (means[b] as number))
+      .slice(0, MOST_NEAR)
+    if (near.length > 1) {
       const readPart = onceForAll()
       const full: number[] = []
-      for (const lane of near.length > 1 ? near : []) {
-        full.push(yield* fullHarm(lane, first, end, readPart))
+      for (const [n, lane] of near.entries()) {
+        const at = (done: number) => share(first + ((end - first) * (n + done)) / near.length)
+        full.push(yield* partOf(contest.harm(lane, first, end, readPart), at(0), at(1)))
       }
-      const best = near[full.indexOf(Math.min(...full))]
-      if (best !== undefined) path.fill(best, first, end)
-      first = end
+      path.fill(near[full.indexOf(Math.min(...full))] as number, first, end)
     }
+    first = end
   }
-  const fullHarm = function* (lane: number, first: number, end: number, readPart: ReadPart): Task<number> {
-    const task = trialTask(source, lanes[lane] as Recipe, spanOf(first, end), all, undefined, readPart)
-    return harmOf((yield* partOf(task, 2 * count - 1, 2 * count)).measurement)
-  }
-  /** A handover may be better one stretch earlier or later: both lanes are looked at in full on either side of it. */
-  function* moveHandovers(path: number[]): Task<void> {
-    for (let n = 1; n < count; n++) {
-      const [going, coming] = [path[n - 1] as number, path[n] as number]
-      if (going === coming) continue
-      const cost = (at: number) => COST[(handovers[at - 1] as Handover).hides]
-      let best = n
-      let least = cost(n)
-      for (const [stretch, at, now, other] of [
-        [n - 1, n - 1, going, coming],
-        [n, n + 1, coming, going],
-      ] as const) {
-        // no lane loses its only stretch
-        if (at < 1 || at >= count || path[at > n ? at : at - 1] !== now) continue
-        const readPart = onceForAll()
-        const kept = yield* fullHarm(now, stretch, stretch + 1, readPart)
-        const given = yield* fullHarm(other, stretch, stretch + 1, readPart)
-        const total = cost(at) + (given - kept) * (seconds[stretch] as number)
-        if (total < least) {
-          least = total
-          best = at
-        }
-      }
-      if (best < n) path[n - 1] = coming
-      else if (best > n) path[n] = going
-      // what was moved on is not moved on again
-      if (best > n) n++
+}
+
+/** A handover may be better one stretch earlier or later: both lanes are looked at in full on either side of it. */
+function* moveHandovers(contest: Contest, path: number[]): Task<void> {
+  const count = path.length
+  for (let n = 1; n < count; n++) {
+    const [going, coming] = [path[n - 1] as number, path[n] as number]
+    if (going === coming) continue
+    const at = SECOND_LOOK + ((1 - SECOND_LOOK) * n) / count
+    /** what it costs to hand over before a stretch, and what is gained if another lane takes one more */
+    const cost = (stretch: number) => COST[(contest.handovers[stretch - 1] as Handover).hides]
+    const change = function* (stretch: number, from: number, to: number): Task<number> {
+      const readPart = onceForAll()
+      const kept = yield* partOf(contest.harm(from, stretch, stretch + 1, readPart), at, at)
+      const given = yield* partOf(contest.harm(to, stretch, stretch + 1, readPart), at, at)
+      return (given - kept) * (contest.seconds[stretch] as number)
     }
-  }
-  const seconds = harms.map((_, n) => ((borders[n + 1] as number) - (borders[n] as number)) / sampleRate)
-  const path = leastPath(harms, seconds, handovers)
-  yield* lookAgain(path)
-  yield* moveHandovers(path)
-  const joined = path.map((lane, n) => [harms[n]?.[lane] as number])
-  return {
-    recipe: joinedRecipe(lanes, path, handovers, sampleRate),
-    alone: lanes.map((_, lane) => meanOf(harms, seconds, 0, count, lane)),
-    joined: meanOf(joined, seconds, 0, count, 0),
+    // no lane loses its only stretch
+    const earlier =
+      path[n - 2] === going ? cost(n - 1) + (yield* change(n - 1, going, coming)) : Number.POSITIVE_INFINITY
+    const later = path[n + 1] === coming ? cost(n + 1) + (yield* change(n, coming, going)) : Number.POSITIVE_INFINITY
+    if (Math.min(earlier, later) >= cost(n)) continue
+    if (earlier <= later) path[n - 1] = coming
+    // what was moved on is not moved on again
+    else path[n++] = going
   }
 }
 
@@ -176,7 +202,7 @@ function joinedRecipe(
     const { frame, fade } = handovers[n] as Handover
     return [{ source: frame / sampleRate, methodId, settings, fade }]
   })
-  const { joins: _, ...first } = lanes[path[0] ?? 0] as Recipe
+  const first = unjoined(lanes[path[0] ?? 0] as Recipe)
   return joins.length > 0 ? { ...first, joins } : first
 }
 

@@ -7,7 +7,7 @@ import { type Measurement, measureTask, readSource, type SourceReading } from '.
 import { needsOf, openRendering, planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
 import { asShaped } from '../shape/asShaped'
-import type { Task } from '../task'
+import { partOf, type Task } from '../task'
 import { asOutput, asSource } from '../timeline/axes'
 import type { TimeMap } from '../timeline/timeMap'
 import { meantBy } from './comparisonOf'
@@ -83,11 +83,11 @@ export function* trialTask(
   const { map } = planOf(recipe, source, analysis.attacks)
   const margin = Math.round(MARGIN_SECONDS * source.sampleRate)
   const rendered = { from: Math.max(0, span.from - margin), to: Math.min(map.outputFrames, span.to + margin) }
-  const result = yield* half(0, renderSpan(source, recipe, rendered, analysis))
+  const result = yield* partOf(renderSpan(source, recipe, rendered, analysis), 0, 0.5)
   const made = { audio: result, from: rendered.from }
   const heard = asShaped(source, analysis, recipe)
   const measuring = measureSpan(heard.source, made, recipe, span, heard.analysis.attacks, reading, readPart, options)
-  return { span, measurement: yield* half(1, measuring) }
+  return { span, measurement: yield* partOf(measuring, 0.5, 1) }
 }
 
 /**
@@ -156,14 +156,5 @@ function countedFrom(whole: Comparison, start: number, end: number): Comparison 
         .filter(({ frame }) => frame >= start && frame < end)
         .map((attack) => ({ ...attack, frame: attack.frame - start })),
     }),
-  }
-}
-
-function* half<T>(n: 0 | 1, task: Task<T>): Task<T> {
-  for (;;) {
-    const step = task.next()
-    if (step.done) return step.value
-    const { doneFrames, totalFrames } = step.value
-    yield { doneFrames: n * totalFrames + doneFrames, totalFrames: 2 * totalFrames }
   }
 }

@@ -1,6 +1,6 @@
 import { ALL_NEEDS, type Analysis, analyseTask } from '../analysis/analysis'
 import type { SoundSource } from '../audio/soundSource'
-import { methods } from '../methods/registry'
+import { freeMethods } from '../methods/registry'
 import { unjoined } from '../render/lanes'
 import { planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
@@ -32,11 +32,23 @@ export function* tryMethodsTask(
   const tried: TriedRecipe[] = []
   for (const [n, recipe] of recipes.entries()) {
     const span = tellingSpan(source, planOf(recipe, source, known.attacks).map, attacks, TRIED_SECONDS, () => traits)
-    const trial = yield* partOf(trialTask(source, recipe, span, known), n, recipes.length)
+    const trial = yield* partOf(trialTask(source, recipe, span, known), n / recipes.length, (n + 1) / recipes.length)
     tried.push({ methodId: recipe.methodId, recipe, trial })
   }
   return rankTrials(tried)
 }
+
+/** One recipe chosen by measuring, and what it was chosen from. Plain data. */
+export interface Chosen {
+  readonly recipe: Recipe
+  /** what was found out on the way */
+  readonly known: Analysis
+  /** those that were tried, least harm first */
+  readonly ranked: readonly (Ranked & TriedRecipe)[]
+}
+
+/** A recipe by each method that leaves pitch and speed apart. */
+export const byEachMethod = (recipe: Recipe): Recipe[] => freeMethods.map(({ id }) => unjoined(recipe, id))
 
 /**
  * The recipe by the method that does least harm to this sound, of those that leave pitch and speed apart. One that
@@ -44,15 +56,9 @@ export function* tryMethodsTask(
  * @param known  what is known of the source already.
  * @returns what was found out on the way along with it, and all that were tried, least harm first.
  */
-export function* leastHarmTask(
-  source: SoundSource,
-  recipe: Recipe,
-  known: Analysis,
-): Task<{ readonly recipe: Recipe; readonly known: Analysis; readonly ranked: readonly Ranked[] }> {
+export function* leastHarmTask(source: SoundSource, recipe: Recipe, known: Analysis): Task<Chosen> {
   if (planOf(recipe, source, known.attacks).isSource) return { recipe, known, ranked: [] }
   const all = yield* analyseTask(source, ALL_NEEDS, known)
-  const candidates = methods.filter(({ tiesPitchToSpeed }) => !tiesPitchToSpeed)
-  const recipes = candidates.map(({ id }) => unjoined(recipe, id))
-  const ranked = yield* tryMethodsTask(source, recipes, all)
+  const ranked = yield* tryMethodsTask(source, byEachMethod(recipe), all)
   return { recipe: { ...recipe, methodId: ranked[0]?.methodId ?? recipe.methodId }, known: all, ranked }
 }

@@ -5,12 +5,14 @@ import {
   joinedOf,
   type LaneRun,
   LEAST_RUN_SECONDS,
-  MAX_VARIANTS,
+  laneOf,
   newVariant,
-  paintRun,
+  paintRuns,
+  partEnd,
   partStart,
   type RunLane,
   recipeOf,
+  runsIn,
   runsOf,
   type Source,
   type Variant,
@@ -32,17 +34,20 @@ const { getState, setState } = store
 export const joinable = ({ variants }: Source): readonly Variant[] =>
   variants.filter(({ joins, methodId }) => !joins && !methodById(methodId).tiesPitchToSpeed)
 
-const laneOf = ({ methodId, settings }: Variant): RunLane => ({ methodId, settings: settings[methodId] ?? {} })
-
 /** One more lane, joined of the others: it begins as the one that is heard. */
 export function addJoined(source: Source) {
-  if (!mayChange() || source.variants.length >= MAX_VARIANTS) return
   const lanes = joinable(source)
   const heard = lanes.find(({ id }) => id === activeLane(getState(), source)) ?? lanes[0]
-  const { methodId, settings } = heard ? laneOf(heard) : { methodId: 'wsola', settings: {} }
+  placeRuns(source, [{ source: 0, ...(heard ? laneOf(heard) : PLAIN_LANE) }])
+}
+
+const PLAIN_LANE: RunLane = { methodId: 'wsola', settings: {} }
+
+/** Runs as one more lane, heard at once. */
+export function placeRuns(source: Source, runs: readonly LaneRun[]) {
+  const { methodId } = runs[0] ?? PLAIN_LANE
   const variant = newVariant(crypto.randomUUID(), freeLetter(source.variants), methodId)
-  const joined = { ...variant, settings: { [methodId]: { ...settings } }, joins: [] }
-  const at = placeVariant(source, joined, 'Add joined lanes')
+  const at = placeVariant(source, { ...variant, ...joinedOf(variant, runs) }, 'Add joined lanes')
   if (at !== undefined) hearLane(at + 1)
 }
 
@@ -89,13 +94,6 @@ export async function heldAgainst(
   }
 }
 
-/** The runs of a joined recipe, in seconds of the file. */
-function runsIn(source: Source, { methodId, settings, joins = [] }: Recipe): LaneRun[] {
-  const start = partStart(source)
-  const moved = joins.map((join) => ({ ...join, settings: { ...join.settings }, source: join.source + start }))
-  return [{ source: 0, methodId, settings: { ...settings } }, ...moved]
-}
-
 /** Hold all lanes of a source against each other, and join those that do least harm where they are heard. */
 export async function joinByMeasure(source: Source, variant: Variant) {
   const loaded = heardSound(source)
@@ -109,10 +107,13 @@ export async function joinByMeasure(source: Source, variant: Variant) {
   const name = `Joining ${variant.letter}`
   const held = await heldAgainst(variant.id, name, source, loaded.decoded.sound, recipes)
   const now = getState().history.present.sources.find(({ id }) => id === source.id)
-  if (!held || !now?.variants.some(({ id }) => id === variant.id)) return
+  const still = now?.variants.find(({ id }) => id === variant.id)
+  if (!held || !now || !still) return
   const { recipe, alone, joined } = held
+  // what lies outside of the part that was measured stays
   const places = recipe.joins?.length ?? 0
-  setRuns(now, variant.id, runsIn(now, recipe), `Join ${variant.letter} by measure`)
+  const runs = paintRuns(runsOf(still), runsIn(now, recipe), endOf(now))
+  setRuns(now, variant.id, runs, `Join ${variant.letter} by measure`)
   const least = Math.min(...alone)
   const best = lanes[alone.indexOf(least)] as Variant
   notify({
@@ -126,11 +127,10 @@ export async function joinByMeasure(source: Source, variant: Variant) {
   })
 }
 
-/** A joined recipe as one more lane, heard at once. */
-export function placeJoined(source: Source, recipe: Recipe) {
-  const variant = newVariant(crypto.randomUUID(), freeLetter(source.variants), recipe.methodId)
-  const at = placeVariant(source, { ...variant, ...joinedOf(variant, runsIn(source, recipe)) }, 'Add joined lanes')
-  if (at !== undefined) hearLane(at + 1)
+/** Where the part ends that is worked with; undefined where the file does. */
+function endOf(source: Source) {
+  const end = partEnd(source)
+  return end === undefined ? undefined : { source: end }
 }
 
 /** how long a hand may come after the moment that it means, and before it, s */
@@ -250,8 +250,9 @@ function endStroke() {
   const variant = source?.variants.find(({ id }) => id === done.variantId)
   const sound = source && heardSound(source)?.decoded.sound
   if (!source || !variant || !sound || done.last - done.from < LEAST_RUN_SECONDS * sound.sampleRate) return
-  const from = done.from < HAND_LATE_SECONDS * sound.sampleRate ? { source: 0 } : handoverNear(source, done.from)
-  const isEnd = done.last >= sound.frames - HAND_LATE_SECONDS * sound.sampleRate
-  const to = isEnd ? undefined : handoverNear(source, done.last)
-  setRuns(source, variant.id, paintRun(runsOf(variant), from, to, done.lane), `Paint ${variant.letter}`, pass)
+  const late = HAND_LATE_SECONDS * sound.sampleRate
+  const from = done.from < late ? { source: partStart(source) } : handoverNear(source, done.from)
+  const to = done.last >= sound.frames - late ? endOf(source) : handoverNear(source, done.last)
+  const runs = paintRuns(runsOf(variant), [{ ...from, ...done.lane }], to)
+  setRuns(source, variant.id, runs, `Paint ${variant.letter}`, pass)
 }

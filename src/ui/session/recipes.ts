@@ -2,14 +2,15 @@ import { methodText } from '../../core'
 import {
   freeLetter,
   handMarkersOf,
+  joinedOf,
   MAX_VARIANTS,
   newVariant,
-  partStart,
   type RecipeFile,
   readRecipeFile,
   recipeFileOf,
   recipeOf,
   recipeText,
+  runsIn,
   type Source,
   type Variant,
 } from '../../session'
@@ -63,11 +64,9 @@ export function tryRecipe(source: Source, file: RecipeFile) {
     if (sinesDb !== 0 || attacksDb !== 0 || noiseDb !== 0) setPrepare(source, { sinesDb, attacksDb, noiseDb }, mark)
   }
   const variant = newVariant(crypto.randomUUID(), freeLetter(source.variants), methodId)
-  const start = partStart(source)
-  const joins = isOf(source, file)
-    ? recipe.joins?.map((join) => ({ ...join, settings: { ...join.settings }, source: join.source + start }))
-    : undefined
-  const tried = { ...variant, settings: { [methodId]: { ...settings } }, seed, ...(joins && { joins }) }
+  const joins = isOf(source, file) ? recipe.joins : undefined
+  const plain = { ...variant, settings: { [methodId]: { ...settings } }, seed }
+  const tried = joins ? { ...plain, ...joinedOf(plain, runsIn(source, recipe)) } : plain
   const at = placeVariant(source, tried, 'Try a recipe', mark)
   if (at !== undefined) hearLane(at + 1)
   const left = [...ownMoments(file), ...(recipe.joins && !joins ? ['joined lanes'] : [])]
@@ -75,7 +74,7 @@ export function tryRecipe(source: Source, file: RecipeFile) {
     tone: 'plain',
     kind: 'undo',
     undo: true,
-    text: `${methodText(recipe)} is tried on ${source.name}${left.length > 0 ? `, without ${left.join(', ')}: they belong to the moments of another sound` : ''}`,
+    text: `${methodText(tried)} is tried on ${source.name}${left.length > 0 ? `, without ${left.join(', ')}: they belong to the moments of another sound` : ''}`,
   })
 }
 

@@ -4,6 +4,7 @@ import type {
   Analysis,
   Knowledge,
   Markers,
+  Measurement,
   Recipe,
   Spectrogram,
   SweepAxis,
@@ -80,7 +81,15 @@ export interface AdviceState {
   readonly methodIds: readonly string[]
   /** methods that have been tried so far */
   readonly tried: readonly Tried[]
+  /** once it was looked for: the best of them joined, where that does clearly less harm */
+  readonly joined?: { readonly best: JoinedTried | undefined }
   readonly error?: unknown
+}
+
+/** Joined lanes, measured as a whole. */
+export interface JoinedTried {
+  readonly recipe: Recipe
+  readonly measurement: Measurement
 }
 
 /** Something that was only tried, and is heard: no lane of the session. */

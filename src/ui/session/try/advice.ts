@@ -1,5 +1,6 @@
 import {
   harmOf,
+  isWorthJoining,
   type Measurement,
   methodById,
   methods,
@@ -9,12 +10,13 @@ import {
   rankTrials,
   reasonOf,
 } from '../../../core'
-import { contentKey, MAX_VARIANTS, newVariant, recipeOf, type Source } from '../../../session'
+import type { Sound } from '../../../engine'
+import { contentKey, MAX_VARIANTS, newVariant, recipeOf, runsIn, type Source } from '../../../session'
 import { addVariant } from '../acts'
 import { heardSound, hearLane } from '../hear/listening'
-import { heldAgainst, placeJoined } from '../joins'
+import { heldAgainst, placeRuns } from '../joins'
 import { notify, tell } from '../state/notices'
-import { type AdviceState, store } from '../state/store'
+import { type AdviceState, type JoinedTried, store } from '../state/store'
 import { trying, tryRecipe } from './trying'
 
 /** Advice that comes from measuring: every method is tried on a telling part of the source, for this target. */
@@ -79,7 +81,7 @@ export async function letChoose(source: Source) {
   const ranked = rankTrials(found.tried)
   const [best, next] = ranked
   if (!best) return
-  const joined = joinedAnswers.has(key) ? joinedAnswers.get(key) : await joinedBest(now, key, ranked)
+  const joined = found.joined ? found.joined.best : await joinedBest(now, key, ranked)
   // the target may have changed meanwhile
   const still = getState().history.present.sources.find(({ id }) => id === now.id)
   if (!still || adviceKey(still) !== key || getState().outlook.selectedId !== now.id) return
@@ -90,7 +92,7 @@ export async function letChoose(source: Source) {
   const there = joined ? laneLike(joined.recipe) : -1
   if (joined && (there >= 0 || still.variants.length < MAX_VARIANTS)) {
     if (there >= 0) hearLane(there + 1)
-    else placeJoined(still, joined.recipe)
+    else placeRuns(still, runsIn(still, joined.recipe))
     notify({
       tone: 'plain',
       text: `${methodText(joined.recipe)}, joined: ${reasonOf(joined.measurement, best.trial.measurement)}`,
@@ -107,34 +109,33 @@ export async function letChoose(source: Source) {
 /** methods that may be joined: no more than so many, none that did so many times the least harm */
 const MAY_JOIN = 5
 const TOO_MUCH_HARM = 4
-/** joined lanes have to do so much less harm than the best alone: a handover may be heard */
-const WORTH_JOINING = 0.93
 
-/** by what advice is for: what came of joining, where it was not stopped */
-const joinedAnswers = new Map<string, { readonly recipe: Recipe; readonly measurement: Measurement } | undefined>()
-
-/** The best methods joined, where that does clearly less harm than the best of them alone. */
-async function joinedBest(source: Source, key: string, ranked: readonly Ranked[]) {
+/** The best methods joined, where that does clearly less harm than the best of them alone. What came of it is kept. */
+async function joinedBest(source: Source, key: string, ranked: readonly Ranked[]): Promise<JoinedTried | undefined> {
   const sound = heardSound(source)?.decoded.sound
   const [best] = ranked
-  const free = ranked.filter(
-    ({ methodId, harm }) => !methodById(methodId).tiesPitchToSpeed && best && harm <= TOO_MUCH_HARM * best.harm,
+  if (!sound || !best) return undefined
+  const near = ranked.filter(
+    ({ methodId, harm }) => !methodById(methodId).tiesPitchToSpeed && harm <= TOO_MUCH_HARM * best.harm,
   )
-  if (!sound || !best || free.length < 2) return undefined
-  const recipes = free.slice(0, MAY_JOIN).map(({ methodId }) => recipeFor(source, methodId))
+  if (near.length < 2) return undefined
+  const recipes = near.slice(0, MAY_JOIN).map(({ methodId }) => recipeFor(source, methodId))
   const held = await heldAgainst(source.id, 'Joining lanes', source, sound, recipes)
   if (!held) return undefined
-  if (!held.recipe.joins) {
-    joinedAnswers.set(key, undefined)
-    return undefined
-  }
+  const measurement = held.recipe.joins && (await measured(source, sound, held.recipe))
+  // what could not be measured is asked for again
+  if (held.recipe.joins && !measurement) return undefined
+  const isWorth = measurement && isWorthJoining(harmOf(measurement), best.harm)
+  const joined = { best: isWorth ? { recipe: held.recipe, measurement } : undefined }
+  const now = getState().advice[source.id]
+  if (now?.key === key) setState((all) => ({ advice: { ...all.advice, [source.id]: { ...now, joined } } }))
+  return joined.best
+}
+
+async function measured(source: Source, sound: Sound, recipe: Recipe): Promise<Measurement | undefined> {
   const { signal } = new AbortController()
-  const tried = tryRecipe(source, sound, held.recipe, TRIED_SECONDS, { signal, rank: 2 })
-  const { measurement } = (await tried.catch(tell)) ?? {}
-  if (!measurement) return undefined
-  const isWorth = harmOf(measurement) < WORTH_JOINING * best.harm
-  joinedAnswers.set(key, isWorth ? { recipe: held.recipe, measurement } : undefined)
-  return joinedAnswers.get(key)
+  const trial = await tryRecipe(source, sound, recipe, TRIED_SECONDS, { signal, rank: 2 }).catch(tell)
+  return trial?.measurement
 }
 
 export function cancelAdvice(sourceId: string) {
