@@ -11,9 +11,12 @@ export function mixOf(source: AudioBlock): Float32Array {
   return finish(mixInSteps(source))
 }
 
-/** All channels of a part in one, by a rule that is the whole sound's: where all of it cancels, the first alone. */
-export function mixReader(source: SoundSource): (part: AudioBlock) => Float32Array {
-  if (source.channelCount < 2) return ({ channels }) => channels[0] ?? new Float32Array(0)
+const cancelling = new WeakMap<SoundSource, boolean>()
+
+/** Whether the channels of a sound take most of each other away. Found out once for a source: several analyses ask. */
+function cancels(source: SoundSource): boolean {
+  const known = cancelling.get(source)
+  if (known !== undefined) return known
   let own = 0
   let sum = 0
   for (let from = 0; from < source.frames; from += STEP) {
@@ -21,7 +24,16 @@ export function mixReader(source: SoundSource): (part: AudioBlock) => Float32Arr
     own += energyOf(channels[0] as Float32Array)
     sum += energyTogether(channels)
   }
-  return ({ channels }) => (sum > 0.5 * own ? sumOf(channels) : (channels[0] as Float32Array))
+  const found = !(sum > 0.5 * own)
+  cancelling.set(source, found)
+  return found
+}
+
+/** All channels of a part in one, by a rule that is the whole sound's: where all of it cancels, the first alone. */
+export function mixReader(source: SoundSource): (part: AudioBlock) => Float32Array {
+  if (source.channelCount < 2) return ({ channels }) => channels[0] ?? new Float32Array(0)
+  const first = cancels(source)
+  return ({ channels }) => (first ? (channels[0] as Float32Array) : sumOf(channels))
 }
 
 /** All channels of a sound in one, read a part at a time. */

@@ -128,14 +128,12 @@ export function* noveltyOf(sound: AudioBlock | SoundSource, mostKept = MOST_KEPT
     const levels = kept ?? passing
     const origin = kept ? 0 : first - lag
     toLogs(levels.subarray((first - origin) * bands, (end - origin) * bands), floor)
-    for (let column = first; column < end && column <= last; column++) {
-      const before = column < lag ? -1 : (column - lag - origin) * bands
-      const now = (column - origin) * bands
-      const [rise, most, low, high] = risesOf(levels, now, before, bands, lowBands, highFrom, quiet)
-      novelty.all[column] = rise / bands + GROUP_SAYS * (most / GROUP_BANDS)
-      novelty.low[column] = low / Math.max(1, lowBands)
-      novelty.high[column] = high / Math.max(1, bands - highFrom)
-    }
+    addRises(
+      novelty,
+      levels,
+      { first, end: Math.min(end, last + 1), origin, lag },
+      { bands, lowBands, highFrom, quiet },
+    )
     if (!kept) yield told(1, end)
   }
   return novelty
@@ -166,39 +164,40 @@ function toLogs(levels: Float32Array, floor: number) {
   for (let i = 0; i < levels.length; i++) levels[i] = 0.5 * (levels[i] as number)
 }
 
-/** How far the bands of a column lie over those of one before: all, the group that rises most, the low ones, the high ones. */
-function risesOf(
+/** The novelty of the columns from `first` up to `end`, whose levels lie from `origin` on, against those `lag` before. */
+function addRises(
+  { all, low, high }: Novelty,
   levels: Float32Array,
-  now: number,
-  before: number,
-  bands: number,
-  lowBands: number,
-  highFrom: number,
-  quiet: number,
-): readonly [all: number, most: number, low: number, high: number] {
-  let rise = 0
-  let groupRise = 0
-  let most = 0
-  let low = 0
-  let high = 0
-  for (let band = 0; band < bands; band++) {
-    let old = quiet
-    if (before >= 0) {
-      old = levels[before + band] as number
-      if (band > 0) old = Math.max(old, levels[before + band - 1] as number)
-      if (band + 1 < bands) old = Math.max(old, levels[before + band + 1] as number)
+  { first, end, origin, lag }: { first: number; end: number; origin: number; lag: number },
+  { bands, lowBands, highFrom, quiet }: { bands: number; lowBands: number; highFrom: number; quiet: number },
+) {
+  // what lies before the sound is silence, in every band and beside them
+  const silent = new Float64Array(bands).fill(quiet)
+  const old = new Float64Array(bands + 2).fill(Number.NEGATIVE_INFINITY)
+  for (let column = first; column < end; column++) {
+    const before = (column - lag - origin) * bands
+    old.set(column < lag ? silent : levels.subarray(before, before + bands), 1)
+    const now = (column - origin) * bands
+    let rise = 0
+    let most = 0
+    let lowRise = 0
+    let highRise = 0
+    for (let band = 0; band < bands; ) {
+      const next = Math.min(bands, band + GROUP_BANDS)
+      let group = 0
+      for (; band < next; band++) {
+        const highest = Math.max(old[band] as number, old[band + 1] as number, old[band + 2] as number)
+        const change = (levels[now + band] as number) - highest
+        if (change <= 0) continue
+        rise += change
+        group += change
+        if (band < lowBands) lowRise += change
+        else if (band >= highFrom) highRise += change
+      }
+      if (group > most) most = group
     }
-    const change = (levels[now + band] as number) - old
-    if (change > 0) {
-      rise += change
-      groupRise += change
-      if (band < lowBands) low += change
-      else if (band >= highFrom) high += change
-    }
-    if ((band + 1) % GROUP_BANDS === 0 || band + 1 === bands) {
-      most = Math.max(most, groupRise)
-      groupRise = 0
-    }
+    all[column] = rise / bands + GROUP_SAYS * (most / GROUP_BANDS)
+    low[column] = lowRise / Math.max(1, lowBands)
+    high[column] = highRise / Math.max(1, bands - highFrom)
   }
-  return [rise, most, low, high]
 }

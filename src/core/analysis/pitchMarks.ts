@@ -1,5 +1,6 @@
 import type { AudioBlock } from '../audio/block'
 import { cosTurns, square } from '../dsp/portable'
+import { slidingProducts } from '../kernels/slidingProducts'
 import { finish } from '../task'
 import { mixInSteps } from './mix'
 import type { PitchTrack } from './pitchTrack'
@@ -225,50 +226,10 @@ function burstOf(mix: Float32Array, middle: number, period: number): number {
     square((mix[from + i] ?? 0) - (mix[from + i - 1] ?? 0)),
   )
   const window = Float64Array.from({ length: 2 * reach + 1 }, (_, i) => 1 + cosTurns((i - reach) / (2 * reach)))
-  let best = Math.round(middle)
-  let most = -1
-  for (let centre = reach; centre < 3 * reach; centre++) {
-    let sum = 0
-    for (let i = 0; i <= 2 * reach; i++) sum += (energy[centre - reach + i] as number) * (window[i] as number)
-    if (sum > most) {
-      most = sum
-      best = from + centre
-    }
-  }
-  return best
-}
-
-/**
- * The products of `count` samples from `a` on with those from `b`, `b + 1`, … on, summed: one for each of `out`.
- * Four side by side: what one asks for the next one has already.
- */
-function likenesses(out: Float64Array, mix: Float32Array, a: number, b: number, count: number) {
-  for (let n = 0; n < out.length; n += 4) {
-    let p = 0.0
-    let q = 0.0
-    let r = 0.0
-    let s = 0.0
-    let at = b + n
-    let x = mix[at] as number
-    let y = mix[at + 1] as number
-    let z = mix[at + 2] as number
-    for (let i = a; i < a + count; i++) {
-      const own = mix[i] as number
-      const next = mix[at + 3] as number
-      p += own * x
-      q += own * y
-      r += own * z
-      s += own * next
-      x = y
-      y = z
-      z = next
-      at++
-    }
-    out[n] = p
-    if (n + 1 < out.length) out[n + 1] = q
-    if (n + 2 < out.length) out[n + 2] = r
-    if (n + 3 < out.length) out[n + 3] = s
-  }
+  const sums = new Float64Array(2 * reach)
+  slidingProducts(sums, window, energy)
+  const best = sums.reduce((most, sum, n) => (sum > (sums[most] as number) ? n : most), 0)
+  return from + reach + best
 }
 
 function carefulLikeness(mix: Float32Array, a: number, b: number, count: number): number {
@@ -301,11 +262,10 @@ function nextMark(
   let best = play
   // the first sample of the earliest of the cycles that are compared
   const earliest = base + Math.min(direction * (centre - play), direction * (centre + play)) - half
-  // three more are asked for than needed
-  const isInside = earliest >= 0 && earliest + 2 * (play + half) + 3 < mix.length
+  const isInside = earliest >= 0 && earliest + 2 * (play + half) < mix.length
   const isWhole = isInside && base >= half && base + half < mix.length
   const dots = new Float64Array(isWhole ? scores.length : 0)
-  likenesses(dots, mix, base - half, earliest, 2 * half + 1)
+  if (isWhole) slidingProducts(dots, mix.subarray(base - half, base + half + 1), mix.subarray(earliest))
   for (let n = 0; n <= 2 * play; n++) {
     const start = base + direction * (centre + n - play) - half
     // where all cycles lie whole in the sound the sums need no care

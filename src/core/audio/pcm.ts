@@ -159,11 +159,14 @@ function convert(bytes: Uint8Array, first: number, step: number, coding: PcmCodi
       out[i] = offset ? ((bytes[at] as number) - offset) / 128 : view.getInt8(at) / 128
   } else if (size === 2) for (let i = 0; i < frames; i++, at += step) out[i] = view.getInt16(at, little) / 2 ** 15
   else if (size === 3) {
-    const [low, middle, high] = little ? [0, 1, 2] : [2, 1, 0]
-    for (let i = 0; i < frames; i++, at += step) {
-      const below = (bytes[at + low] as number) | ((bytes[at + middle] as number) << 8)
-      out[i] = (below | (view.getInt8(at + high) << 16)) / 2 ** 23
-    }
+    const [low, high] = little ? [0, 2] : [2, 0]
+    // laid at the top of a word, its sign is the word's
+    for (let i = 0; i < frames; i++, at += step)
+      out[i] =
+        (((bytes[at + low] as number) << 8) |
+          ((bytes[at + 1] as number) << 16) |
+          ((bytes[at + high] as number) << 24)) /
+        2 ** 31
   } else for (let i = 0; i < frames; i++, at += step) out[i] = view.getInt32(at, little) / 2 ** 31
   return strange
 }

@@ -107,9 +107,13 @@ function roundInto(out: Int32Array, first: number, step: number, samples: Float3
   let clipped = 0
   for (let i = 0, at = first; i < samples.length; i++, at += step) {
     const value = samples[i] as number
-    const rounded = Math.round(value * scale)
-    if (isOver(rounded, value, scale)) clipped++
-    out[at] = limited(rounded, scale)
+    // of single precision: half a step is added without rounding, as `Math.round` does, in a third of the time
+    const rounded = Math.floor(value * scale + 0.5)
+    if (rounded >= -scale && rounded < scale) out[at] = rounded
+    else {
+      if (isOver(rounded, value, scale)) clipped++
+      out[at] = limited(rounded, scale)
+    }
   }
   return clipped
 }
@@ -124,13 +128,29 @@ function floatsInto(view: DataView, first: number, step: number, samples: Float3
 }
 
 /** Whole numbers as little-endian bytes, `size` of them each. */
-function wholesInto(bytes: Uint8Array, size: number, wholes: Int32Array) {
-  for (let i = 0, at = 0; i < wholes.length; i++, at += size) {
+function wholesInto(bytes: Uint8Array<ArrayBuffer>, size: number, wholes: Int32Array) {
+  // four numbers of three bytes are three words: written so, they take a quarter of the time
+  const together = size === 3 && LITTLE_ENDIAN ? wholes.length & ~3 : 0
+  if (together > 0) threesInto(new Int32Array(bytes.buffer, 0, (3 * together) / 4), wholes, together)
+  for (let i = together, at = size * together; i < wholes.length; i++, at += size) {
     const whole = wholes[i] as number
     bytes[at] = whole
     bytes[at + 1] = whole >> 8
     if (size > 2) bytes[at + 2] = whole >> 16
     if (size > 3) bytes[at + 3] = whole >> 24
+  }
+}
+
+const LITTLE_ENDIAN = new Uint8Array(new Uint32Array([1]).buffer)[0] === 1
+
+function threesInto(words: Int32Array, wholes: Int32Array, count: number) {
+  for (let i = 0, at = 0; i < count; i += 4, at += 3) {
+    const first = (wholes[i] as number) & 0xffffff
+    const second = (wholes[i + 1] as number) & 0xffffff
+    const third = (wholes[i + 2] as number) & 0xffffff
+    words[at] = first | (second << 24)
+    words[at + 1] = (second >>> 8) | (third << 16)
+    words[at + 2] = (third >>> 16) | ((wholes[i + 3] as number) << 8)
   }
 }
 

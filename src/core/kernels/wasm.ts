@@ -99,6 +99,9 @@ interface Exports {
     outB: number,
     bins: number,
   ): void
+  learn(forward: number, back: number, count: number, order: number, out: number, room: number): number
+  addErrors(samples: number, predictor: number, order: number, errors: number, count: number): void
+  slidingProducts(own: number, other: number, count: number, out: number, lags: number): void
   joinPair(a: number, b: number, to: number, n: number): void
   layPair(from: number, window: number, a: number, b: number, n: number, scale: number): void
   fft(from: number, to: number, work: number, twiddles: number, n: number, scale: number, inverse: number): void
@@ -107,6 +110,7 @@ interface Exports {
 /** The kernels of this thread, with their memory. It never grows, so views on it stay. */
 export interface Kernels extends Exports {
   readonly floats: Float32Array
+  readonly doubles: Float64Array
   /** Room that is never given back, on a 16-byte border; undefined when there is none left. */
   take(bytes: number): number | undefined
 }
@@ -149,6 +153,7 @@ function load(): Kernels | 'none' {
     return {
       ...own,
       floats,
+      doubles: new Float64Array(own.memory.buffer),
       take(bytes) {
         const at = free
         if (at + bytes > own.memory.buffer.byteLength) return undefined

@@ -96,13 +96,7 @@ export function* exportPieceTask(
   const writer = writerFor(source, order, rendering, piece)
   let peak = 0
   const sink = (block: Channels, frames: number) => {
-    // plain comparisons: Math.max and Math.abs on each sample took a tenth of an export
-    for (const channel of block)
-      for (let i = 0; i < frames; i++) {
-        const value = channel[i] as number
-        if (value > peak) peak = value
-        else if (-value > peak) peak = -value
-      }
+    for (const channel of block) peak = Math.max(peak, peakOf(channel, frames))
     write(writer.encode(block, frames))
   }
   const { sampleRate } = source
@@ -110,6 +104,17 @@ export function* exportPieceTask(
   const voice = atRate({ voice: rendering.voice, channelCount, sampleRate }, rateOf(source, order))
   yield* readTask(voice, channelCount, pieces[piece] as ExportPlan['pieces'][number], sink)
   return { clippedSamples: writer.clippedSamples, peak }
+}
+
+/** Plain comparisons, in a loop of its own: Math.max and Math.abs on each sample took a tenth of an export. */
+function peakOf(samples: Float32Array, frames: number): number {
+  let peak = 0
+  for (let i = 0; i < frames; i++) {
+    const value = samples[i] as number
+    if (value > peak) peak = value
+    else if (-value > peak) peak = -value
+  }
+  return peak
 }
 
 export function exportFacts({ pieces, bytes }: ExportPlan, made: readonly PieceFacts[]): ExportFacts {
