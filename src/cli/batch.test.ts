@@ -1,4 +1,4 @@
-import { spawn, spawnSync } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -7,8 +7,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type AudioBlock, frameCount, readWav, writeWav } from '../core'
 import { demoMakers } from '../core/demo/sounds'
 import { createRandom } from '../core/dsp/random'
-import { batch as batchCommand } from './batch'
-import { commandHere } from './testing/commandHere'
+import { zumbet } from './testing/zumbet'
 
 const RATE = 48_000
 let folder: string
@@ -25,9 +24,7 @@ function tone(hz: number, seconds: number): AudioBlock {
 const winch = (demoMakers['rope-winch'] as () => { audio: AudioBlock })().audio
 
 const batch = (...words: string[]) => {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['bin/zumbet.mjs', 'batch', ...words], {
-    encoding: 'utf8',
-  })
+  const { status, stdout, stderr } = zumbet('batch', ...words)
   return { status, out: stdout.trim().split('\n'), err: stderr }
 }
 
@@ -153,11 +150,8 @@ describe('many files', () => {
     expect(data).toHaveLength(2)
     const severities = data.map(({ severity }) => Number(severity))
     expect(severities[0]).toBeGreaterThan(severities[1] as number)
-    const measured = spawnSync(
-      process.execPath,
-      ['bin/zumbet.mjs', 'measure', place('harmed', 'winch.wav'), place('figures', 'winch.wav'), '--stretch', '4'],
-      { encoding: 'utf8' },
-    ).stdout.split('\n')[0]
+    const both = [place('harmed', 'winch.wav'), place('figures', 'winch.wav')]
+    const measured = zumbet('measure', ...both, '--stretch', '4').stdout.split('\n')[0]
     expect(data.find(({ output }) => output === 'winch.wav')?.harm).toBe(measured)
   })
 
@@ -168,7 +162,7 @@ describe('many files', () => {
       [[place('in'), place('x'), '--key', 'H major'], '--key takes'],
       [[place('in'), place('x'), '--shard', '4/3'], '--shard takes'],
     ] as const) {
-      const { status, err } = await commandHere(['batch', ...words], { batch: batchCommand })
+      const { status, err } = batch(...words)
       expect([status, err.includes(why)], err).toEqual([2, true])
     }
   })

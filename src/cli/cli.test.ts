@@ -1,4 +1,3 @@
-import { execFileSync, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -8,6 +7,7 @@ import { makeLoop } from '../core/testing/loops'
 import { recipe } from '../core/testing/recipes'
 import { chord, clicks, noise } from '../core/testing/signals'
 import { readArguments, UsageError } from './args'
+import { zumbet } from './testing/zumbet'
 
 let folder: string
 const source = chord({ hz: [196, 247, 392], seconds: 0.5 })
@@ -16,15 +16,8 @@ const place = (name: string) => join(folder, name)
 beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), 'zumbet-cli-'))
   writeFileSync(place('in.wav'), writeWav(source, { format: '32f' }))
-  // the first call builds the command; the others must not race for it
-  execFileSync(process.execPath, ['bin/zumbet.mjs', 'methods'])
 })
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
-
-function zumbet(...words: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['bin/zumbet.mjs', ...words], { encoding: 'utf8' })
-  return { status, stdout, stderr }
-}
 
 describe('zumbet render', () => {
   it.each(methods.map((m) => m.id))('writes what the core renders: %s', (id) => {
@@ -62,15 +55,14 @@ describe('zumbet render', () => {
       place('loop.wav'),
       writeWav(makeLoop({ bpm: 96, bars: 2, style: 'fourFloor', seed: 4 }).audio, { format: '16' }),
     )
-    const files = ['1', '2', '3'].map((workers) => {
+    const files = ['1', '3'].map((workers) => {
       const out = place(`pieces-${workers}.wav`)
       const run = zumbet('render', place('loop.wav'), out, '--method', 'wsola', '--stretch', '17', '--workers', workers)
       expect(run).toMatchObject({ status: 0, stderr: '' })
       return readFileSync(out)
     })
-    const [one, two, three] = files as [Buffer, Buffer, Buffer]
+    const [one, three] = files as [Buffer, Buffer]
     expect(readWav(one, 'x.wav').audio.channels[0]?.length).toBeGreaterThan(60 * 44_100)
-    expect(one.equals(two)).toBe(true)
     expect(one.equals(three)).toBe(true)
     expect(zumbet('render', place('loop.wav'), place('x.wav'), '--method', 'wsola', '--workers', '0')).toMatchObject({
       status: 2,

@@ -6,16 +6,17 @@ import { afterAll, beforeAll, expect, it } from 'vitest'
 import { readWav, writeWav } from '../core'
 import { block } from '../core/testing/signals'
 import { cents, fitTone } from '../core/testing/tone'
-import { writeInstrument } from './instrument'
-import { commandHere } from './testing/commandHere'
+import { zumbet } from './testing/zumbet'
 
 const RATE = 44_100
 let folder: string
 const place = (...names: string[]) => join(folder, ...names)
 const hzOf = (key: number) => 440 * 2 ** ((key - 69) / 12)
 
-const instrument = (...words: string[]) =>
-  commandHere(['instrument', ...words, '--workers', '1'], { instrument: writeInstrument })
+const instrument = (...words: string[]) => {
+  const { status, stdout: out, stderr: err } = zumbet('instrument', ...words)
+  return { status, out, err }
+}
 
 beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), 'zumbet-instrument-'))
@@ -27,15 +28,7 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 it('has a sample for every so many semitones, each in tune, as long as the others, with its root and loop', async () => {
   const words = ['--root', 'A3', '--every', '4', '--from', 'F3', '--to', 'D4', '--method', 'vocoder', '--play', 'loop']
-  const { status, out } = await instrument(
-    place('tone.wav'),
-    place('out'),
-    ...words,
-    '--stretch',
-    '1.5',
-    '--release',
-    '300',
-  )
+  const { status, out } = instrument(place('tone.wav'), place('out'), ...words, '--stretch', '1.5', '--release', '300')
   expect(status).toBe(0)
   expect(out).toContain('3 samples, F3 to D4')
   const text = readFileSync(place('out', 'tone.sfz'), 'utf8')
@@ -65,14 +58,14 @@ it('has a sample for every so many semitones, each in tune, as long as the other
 
 it('is one zip where that is asked, with nothing beside it', async () => {
   const words = ['--root', 'A3', '--from', 'A3', '--to', 'A3', '--method', 'wsola', '--format', 'flac', '--zip']
-  expect((await instrument(place('tone.wav'), place('zip'), ...words)).status).toBe(0)
+  expect(instrument(place('tone.wav'), place('zip'), ...words).status).toBe(0)
   expect(readdirSync(place('zip'))).toEqual(['tone.zip'])
   const inside = unzipSync(new Uint8Array(readFileSync(place('zip', 'tone.zip'))))
   expect(Object.keys(inside).sort()).toEqual(['samples/tone_057_A3.flac', 'tone.sfz'])
 })
 
 it('finds the root where nobody says it', async () => {
-  const { status, err } = await instrument(
+  const { status, err } = instrument(
     place('tone.wav'),
     place('found'),
     '--from',
@@ -93,7 +86,7 @@ it.each([
   [['--root', 'A3', '--from', 'C-1', '--to', 'C9', '--method', 'wsola'], 'semitones from the root'],
   [['--format', 'mp3'], 'WAV or FLAC'],
 ])('what cannot be is bad usage, and makes nothing: %j', async (flags, told) => {
-  const { status, err } = await instrument(place('tone.wav'), place('never'), ...flags)
+  const { status, err } = instrument(place('tone.wav'), place('never'), ...flags)
   expect(status).toBe(2)
   expect(err).toContain(told)
   expect(existsSync(place('never'))).toBe(false)

@@ -1,4 +1,3 @@
-import { spawnSync } from 'node:child_process'
 import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -9,6 +8,7 @@ import { analyse, openTempo, readWav, type TempoLine, writeWav } from '../core'
 import { demoMakers } from '../core/demo/sounds'
 import { bestLag } from '../core/testing/lag'
 import { makeLoop } from '../core/testing/loops'
+import { zumbet } from './testing/zumbet'
 
 /** `mix` and `tempo`, as they are used: sessions and sounds in a folder, files that come out. */
 
@@ -21,11 +21,6 @@ beforeAll(() => {
   writeFileSync(place('loop.wav'), writeWav(loop, { format: '24' }))
 })
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
-
-function zumbet(...words: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['bin/zumbet.mjs', ...words], { encoding: 'utf8' })
-  return { status, stdout, stderr }
-}
 
 const tempoLine: TempoLine = [
   { beat: 0, bpm: 131 },

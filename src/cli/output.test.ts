@@ -1,4 +1,3 @@
-import { spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { basename, join } from 'node:path'
@@ -8,7 +7,7 @@ import { demoMakers } from '../core/demo/sounds'
 import { createLoudnessMeter } from '../core/measure/loudness'
 import { project } from '../core/testing/tone'
 import { decodeFile } from '../host/decodeFile'
-import { commandHere } from './testing/commandHere'
+import { zumbet } from './testing/zumbet'
 
 const RATE = 48_000
 let folder: string
@@ -24,19 +23,11 @@ const markers = {
   tempo: { bpm: 96, beats: 4, metre: { beats: 4, unit: 4 } },
 }
 
-const zumbet = (...words: string[]) => commandHere([...words, '--workers', '1'])
-const done = async (...words: string[]) => {
-  const result = await zumbet(...words)
-  expect(result.err).not.toMatch(/rror/)
+const done = (...words: string[]) => {
+  const result = zumbet(...words)
+  expect(result.stderr).not.toMatch(/rror/)
   expect(result.status).toBe(0)
   return result
-}
-/** The same as a process, for what has threads. */
-const doneApart = (...words: string[]) => {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['bin/zumbet.mjs', ...words], { encoding: 'utf8' })
-  expect(stderr).not.toMatch(/rror/)
-  expect(status).toBe(0)
-  return stdout
 }
 /** A diff of so many numbers helps nobody. */
 const isSame = (a: AudioBlock, b: AudioBlock) =>
@@ -56,8 +47,8 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }))
 describe('a result as another kind of file', () => {
   it.each(['16', '24'])('is, as FLAC of %s bits, bit for bit what the WAV file is', async (depth) => {
     const words = ['--method', 'wsola', '--stretch', '1.3', '--depth', depth]
-    await done('render', place('in.wav'), place(`same${depth}.wav`), ...words)
-    await done('render', place('in.wav'), place(`same${depth}.flac`), ...words)
+    done('render', place('in.wav'), place(`same${depth}.wav`), ...words)
+    done('render', place('in.wav'), place(`same${depth}.flac`), ...words)
     const [wav, flac] = [await read(place(`same${depth}.wav`)), await read(place(`same${depth}.flac`))]
     expect(isSame(flac.audio, wav.audio)).toBe(true)
     expect(flac.markers.cues).toEqual(wav.markers.cues)
@@ -67,7 +58,7 @@ describe('a result as another kind of file', () => {
   it('is a plain copy, bit for bit, when nothing is asked', async () => {
     const source = readWav(readFileSync(place('in.wav')), 'in.wav')
     for (const kind of ['wav', 'flac']) {
-      await done('render', place('in.wav'), place(`copy.${kind}`), '--method', 'layered', '--stretch', '1')
+      done('render', place('in.wav'), place(`copy.${kind}`), '--method', 'layered', '--stretch', '1')
       const copy = await read(place(`copy.${kind}`))
       expect(isSame(copy.audio, source.audio)).toBe(true)
       expect(copy.depth?.bits).toBe(16)
@@ -77,24 +68,14 @@ describe('a result as another kind of file', () => {
   })
 
   it.each(['mp3', 'opus'])('is as long to the frame as %s, at a rate that it has', async (kind) => {
-    await done('render', place('in.wav'), place(`a.${kind}`), '--method', 'wsola', '--stretch', '1.1')
+    done('render', place('in.wav'), place(`a.${kind}`), '--method', 'wsola', '--stretch', '1.1')
     const { audio } = await read(place(`a.${kind}`))
     expect(audio.sampleRate).toBe(48_000)
     expect(frameCount(audio)).toBe(Math.round(1.1 * 2.5 * RATE))
   })
 
   it('has its marks, root and tempo where they now are', async () => {
-    await done(
-      'render',
-      place('in.wav'),
-      place('moved.wav'),
-      '--method',
-      'wsola',
-      '--stretch',
-      '1.5',
-      '--semitones',
-      '3',
-    )
+    done('render', place('in.wav'), place('moved.wav'), '--method', 'wsola', '--stretch', '1.5', '--semitones', '3')
     const moved = await read(place('moved.wav'))
     expect(moved.markers.cues).toEqual([
       { frame: 36_000, label: 'tide' },
@@ -103,22 +84,12 @@ describe('a result as another kind of file', () => {
     expect(moved.markers.loops[0]).toMatchObject({ startFrame: 7200, endFrame: 151_200 })
     expect(moved.markers.rootNote).toBe(48)
     expect(moved.markers.tempo).toEqual({ bpm: 64, beats: 4, metre: { beats: 4, unit: 4 } })
-    await done(
-      'render',
-      place('in.wav'),
-      place('bare.wav'),
-      '--method',
-      'wsola',
-      '--stretch',
-      '1.5',
-      '--markers',
-      'drop',
-    )
+    done('render', place('in.wav'), place('bare.wav'), '--method', 'wsola', '--stretch', '1.5', '--markers', 'drop')
     expect((await read(place('bare.wav'))).markers).toEqual({ cues: [], loops: [] })
   })
 
   it('is brought to a loudness, and to one channel', async () => {
-    await done('render', place('in.wav'), place('loud.wav'), '--method', 'wsola', '--lufs', '-18', '--channels', 'mono')
+    done('render', place('in.wav'), place('loud.wav'), '--method', 'wsola', '--lufs', '-18', '--channels', 'mono')
     const { audio, markers: kept } = await read(place('loud.wav'))
     expect(audio.channels).toHaveLength(1)
     const meter = createLoudnessMeter(RATE, 1)
@@ -129,9 +100,9 @@ describe('a result as another kind of file', () => {
 
   it('is dithered in shape where that is asked', async () => {
     const words = ['--method', 'wsola', '--stretch', '1.2', '--depth', '16']
-    await done('render', place('in.wav'), place('flat.wav'), ...words)
-    await done('render', place('in.wav'), place('shaped.wav'), ...words, '--dither', 'shaped')
-    await done('render', place('in.wav'), place('plain.wav'), ...words, '--dither', 'none')
+    done('render', place('in.wav'), place('flat.wav'), ...words)
+    done('render', place('in.wav'), place('shaped.wav'), ...words, '--dither', 'shaped')
+    done('render', place('in.wav'), place('plain.wav'), ...words, '--dither', 'none')
     const samples = (name: string) => readWav(readFileSync(place(name)), name).audio.channels[0] as Float32Array
     const undithered = samples('plain.wav')
     const off = (name: string) => samples(name).map((value, i) => value - (undithered[i] as number))
@@ -147,7 +118,7 @@ describe('a result as another kind of file', () => {
 describe('a method that is chosen by measuring', () => {
   it('is the first of those that advice ranks, told with its reason, and kept in the recipe', async () => {
     const wanted = ['--stretch', '1.3', '--semitones', '2']
-    const { err } = await done(
+    const { stderr: err } = done(
       'render',
       place('in.wav'),
       place('auto.wav'),
@@ -158,16 +129,16 @@ describe('a method that is chosen by measuring', () => {
       place('auto.json'),
     )
     const { recipe } = JSON.parse(readFileSync(place('auto.json'), 'utf8'))
-    const advice = await commandHere(['advise', place('in.wav'), ...wanted, '--json'])
-    const [first] = JSON.parse(advice.out)
+    const advice = zumbet('advise', place('in.wav'), ...wanted, '--json')
+    const [first] = JSON.parse(advice.stdout)
     expect(recipe.methodId).toBe(first.methodId)
     expect(err).toContain(`: ${first.reason}`)
-    await done('render', place('in.wav'), place('named.wav'), '--method', first.methodId, ...wanted)
+    done('render', place('in.wav'), place('named.wav'), '--method', first.methodId, ...wanted)
     expect(readFileSync(place('auto.wav')).equals(readFileSync(place('named.wav')))).toBe(true)
   })
 
   it('takes no settings of a method that nobody named', async () => {
-    const { status, err } = await zumbet(
+    const { status, stderr: err } = zumbet(
       'render',
       place('in.wav'),
       place('x.wav'),
@@ -199,15 +170,15 @@ describe('a recipe in a file', () => {
         '-20',
         '--tags',
       ]
-      await done('render', place('in.wav'), first, ...asked, '--date', '2026-11-29', '--save-recipe', saved)
-      await done('render', place('in.wav'), second, '--recipe', saved)
+      done('render', place('in.wav'), first, ...asked, '--date', '2026-11-29', '--save-recipe', saved)
+      done('render', place('in.wav'), second, '--recipe', saved)
       expect(readFileSync(second).equals(readFileSync(first))).toBe(true)
     }
   })
 
   it('can be a recipe alone, written by hand, made into any kind of file', async () => {
     writeFileSync(place('hand.json'), JSON.stringify({ methodId: 'wsola', stretch: 2 }))
-    await done('render', place('in.wav'), place('hand.flac'), '--recipe', place('hand.json'), '--format', 'flac')
+    done('render', place('in.wav'), place('hand.flac'), '--recipe', place('hand.json'), '--format', 'flac')
     expect(frameCount((await read(place('hand.flac'))).audio)).toBe(5 * RATE)
   })
 
@@ -221,7 +192,7 @@ describe('a recipe in a file', () => {
     ]
     for (const [text, told] of wrong) {
       writeFileSync(place('wrong.json'), text)
-      const { status, err } = await zumbet(
+      const { status, stderr: err } = zumbet(
         'render',
         place('in.wav'),
         place('never.wav'),
@@ -246,7 +217,7 @@ it.each([
   [['a.wav', '--channels', 'five'], '--channels'],
   [['a.wav', '--recipe', 'x.json', '--stretch', '2'], '--stretch'],
 ])('flags that contradict each other are bad usage: %j', async ([output, ...flags], told) => {
-  const { status, err } = await zumbet(
+  const { status, stderr: err } = zumbet(
     'render',
     place('in.wav'),
     place(output as string),
@@ -269,8 +240,8 @@ describe('a mix and a batch', () => {
         parts: [{ source: 'w', method: 'splice', startBeat: 0 }],
       }),
     )
-    doneApart('mix', place('session.json'), place('mix.flac'), '--stems', place('stems'), '--lufs', '-20')
-    doneApart('mix', place('session.json'), place('mix.wav'), '--lufs', '-20')
+    done('mix', place('session.json'), place('mix.flac'), '--stems', place('stems'), '--lufs', '-20')
+    done('mix', place('session.json'), place('mix.wav'), '--lufs', '-20')
     const [flac, wav] = [await read(place('mix.flac')), await read(place('mix.wav'))]
     expect(isSame(flac.audio, wav.audio)).toBe(true)
     const meter = createLoudnessMeter(flac.audio.sampleRate, 2)
@@ -283,13 +254,13 @@ describe('a mix and a batch', () => {
     mkdirSync(place('sounds'))
     writeFileSync(place('sounds', 'winch.wav'), readFileSync(place('in.wav')))
     const words = ['--bpm', '96:120', '--method', 'wsola', '--format', 'flac', '--lufs', '-23']
-    doneApart('batch', place('sounds'), place('out'), ...words)
+    done('batch', place('sounds'), place('out'), ...words)
     expect(readdirSync(place('out')).filter((name) => !name.startsWith('.'))).toEqual(['summary.csv', 'winch.flac'])
     const made = await read(place('out', 'winch.flac'))
     expect(made.markers.tempo?.bpm).toBe(120)
     expect(made.markers.cues[0]).toEqual({ frame: 19_200, label: 'tide' })
     expect(readFileSync(place('out', 'summary.csv'), 'utf8')).toContain('-23.0')
-    const again = doneApart('batch', place('sounds'), place('out'), ...words, '--resume')
+    const again = done('batch', place('sounds'), place('out'), ...words, '--resume').stdout
     expect(again).toContain('kept')
   })
 })

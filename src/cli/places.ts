@@ -113,7 +113,13 @@ export function partialFile(target: string) {
     }
   }
   const release = holdFile(place)
-  const fd = guarded(() => openSync(place, 'w'))
+  let fd: number
+  try {
+    fd = guarded(() => openSync(place, 'w'))
+  } catch (error) {
+    release()
+    throw error
+  }
   let end = 0
   return {
     /** where it lies until it is kept */

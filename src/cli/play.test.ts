@@ -6,10 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type AudioBlock, frameCount, peakOf, readWav, writeWav } from '../core'
 import { demoMakers } from '../core/demo/sounds'
 import { keyText, readRoot } from '../session/notesFile'
-import { imprintSound } from './imprint'
-import { writePicks } from './picks'
-import { playNotes } from './play'
-import { commandHere } from './testing/commandHere'
+import { zumbet } from './testing/zumbet'
 
 let folder: string
 const place = (name: string) => join(folder, name)
@@ -67,12 +64,6 @@ beforeAll(() => {
 }, 60_000)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
-async function zumbet(...words: string[]) {
-  const commands = { play: playNotes, picks: writePicks, imprint: imprintSound }
-  const { status, out, err } = await commandHere(words, commands)
-  return { status, stdout: out === '' ? '' : `${out}\n`, stderr: err }
-}
-
 const read = (name: string) => readWav(readFileSync(place(name)), name).audio
 
 /** How much of a run is at a frequency: 1 where it is all. */
@@ -89,7 +80,7 @@ function share(samples: Float32Array, hz: number, from: number, frames: number):
 
 describe('zumbet play', () => {
   it('plays notes at their pitch and their time, the root found', async () => {
-    const run = await zumbet(
+    const run = zumbet(
       'play',
       place('tone.wav'),
       place('notes.mid'),
@@ -108,7 +99,7 @@ describe('zumbet play', () => {
 
   it('plays as tape does where that is wanted, and in turn where there is one voice', async () => {
     const args = [place('tone.wav'), place('notes.mid'), place('tape.wav'), '--method', 'vocoder']
-    expect((await zumbet('play', ...args, '--length', 'tape', '--root', '220Hz', '--voices', '1')).status).toBe(0)
+    expect(zumbet('play', ...args, '--length', 'tape', '--root', '220Hz', '--voices', '1').status).toBe(0)
     expect(share(read('tape.wav').channels[0] as Float32Array, 440, 0.6 * RATE, 0.3 * RATE)).toBeGreaterThan(0.95)
   })
 
@@ -121,7 +112,7 @@ describe('zumbet play', () => {
       [['tone.wav', 'none.mid'], 1, /is not there/],
       [['rain-on-tin.wav', 'notes.mid'], 1, /No root is found/],
     ] as const) {
-      const run = await zumbet('play', ...words.map(place), place('never.wav'))
+      const run = zumbet('play', ...words.map(place), place('never.wav'))
       expect(run.status, words.join(' ')).toBe(code)
       expect(run.stderr).toMatch(text)
       expect(run.stderr.trim().split('\n')).toHaveLength(1)
@@ -132,7 +123,7 @@ describe('zumbet play', () => {
       ['--length', 'both'],
       ['--attack', '-1'],
     ])
-      expect((await zumbet('play', place('tone.wav'), place('notes.mid'), place('never.wav'), ...flags)).status).toBe(2)
+      expect(zumbet('play', place('tone.wav'), place('notes.mid'), place('never.wav'), ...flags).status).toBe(2)
     expect(existsSync(place('never.wav'))).toBe(false)
   })
 
@@ -149,7 +140,7 @@ describe('zumbet play', () => {
 
 describe('zumbet picks and imprint', () => {
   it('writes the moments that differ most, as long as asked, and tells why', async () => {
-    const run = await zumbet(
+    const run = zumbet(
       'picks',
       place('harmonium.wav'),
       '--count',
@@ -175,21 +166,14 @@ describe('zumbet picks and imprint', () => {
 
   it('lays one sound on another, as long as the body, by every way', async () => {
     for (const by of ['bands', 'columns', 'whole']) {
-      const run = await zumbet(
-        'imprint',
-        place('harmonium.wav'),
-        place('rope-winch.wav'),
-        place(`${by}.wav`),
-        '--by',
-        by,
-      )
+      const run = zumbet('imprint', place('harmonium.wav'), place('rope-winch.wav'), place(`${by}.wav`), '--by', by)
       expect(run, by).toMatchObject({ status: 0, stderr: '' })
     }
     const body = frameCount(read('harmonium.wav'))
     expect(frameCount(read('bands.wav'))).toBe(body)
     expect(frameCount(read('columns.wav'))).toBe(body)
     expect(frameCount(read('whole.wav'))).toBe(body + frameCount(read('rope-winch.wav')) - 1)
-    expect((await zumbet('imprint', place('harmonium.wav'), place('rope-winch.wav'), place('x.wav'))).status).toBe(2)
+    expect(zumbet('imprint', place('harmonium.wav'), place('rope-winch.wav'), place('x.wav')).status).toBe(2)
   })
 })
 
@@ -205,7 +189,7 @@ describe('zumbet render', () => {
       }),
     )
     const render = async (name: string, ...flags: string[]) =>
-      (await zumbet('render', place('harmonium.wav'), place(name), '--method', 'wsola', ...flags)).status
+      zumbet('render', place('harmonium.wav'), place(name), '--method', 'wsola', ...flags).status
     expect(await render('low.wav', '--filter', place('low.json'), '--filter-at', 'after')).toBe(0)
     const [low] = read('low.wav').channels as [Float32Array]
     expect(share(low, 3000, 0, 3 * RATE)).toBeLessThan(1e-6)

@@ -1,4 +1,3 @@
-import { execFileSync, spawnSync } from 'node:child_process'
 import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -6,6 +5,7 @@ import { parseMidi } from 'midi-file'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { readWav, writeWav } from '../core'
 import { timedLoop } from '../core/testing/timedLoops'
+import { zumbet } from './testing/zumbet'
 
 let folder: string
 const place = (name: string) => join(folder, name)
@@ -17,16 +17,9 @@ beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), 'zumbet-time-'))
   writeFileSync(place('swung.wav'), writeWav(swung.audio, { format: '32f' }))
   writeFileSync(place('straight.wav'), writeWav(straight.audio, { format: '32f' }))
-  // the first call builds the command; the others must not race for it
-  execFileSync(process.execPath, ['bin/zumbet.mjs', 'groove', place('swung.wav')])
-  execFileSync(process.execPath, ['bin/zumbet.mjs', 'methods'])
 })
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
-function zumbet(...words: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['bin/zumbet.mjs', ...words], { encoding: 'utf8' })
-  return { status, stdout, stderr }
-}
 const groove = (file: string) =>
   JSON.parse(zumbet('groove', place(file), '--bpm', String(BPM), '--json').stdout) as {
     steps: { step: number; offsetMs: number; hits: number }[]

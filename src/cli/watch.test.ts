@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { writeWav } from '../core'
 import { sine } from '../core/testing/signals'
-import { commandHere } from './testing/commandHere'
+import { zumbet } from './testing/zumbet'
 import { watchFile } from './watch'
 
 const rows = (out: string) => out.split('\n').map((line) => JSON.parse(line) as { seconds?: number; broken?: string })
@@ -41,15 +41,13 @@ describe('watch', () => {
   it('says so when a file is not whole', async () => {
     const file = join(dir, 'torn.wav')
     writeFileSync(file, wav(1).subarray(0, 20))
-    const { out } = await commandHere(['watch', file, '--times', '1', '--json'], { watch: watchFile })
-    expect(rows(out)[0]?.broken).toContain('torn.wav')
+    const { stdout } = zumbet('watch', file, '--times', '1', '--json')
+    expect(rows(stdout.trim())[0]?.broken).toContain('torn.wav')
   })
 
   it('waits for one that is not there yet, as long as it is told to', async () => {
-    const { status, err } = await commandHere(['watch', join(dir, 'none.wav'), '--seconds', '0.2'], {
-      watch: watchFile,
-    })
+    const { status, stderr } = zumbet('watch', join(dir, 'none.wav'), '--seconds', '0.2')
     expect(status).toBe(0)
-    expect(err).toContain('is not there')
+    expect(stderr).toContain('is not there')
   })
 })

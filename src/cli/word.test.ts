@@ -18,6 +18,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { writeWav } from '../core'
 import { makeLoop } from '../core/testing/loops'
 import { chord } from '../core/testing/signals'
+import { started, zumbet } from './testing/zumbet'
 
 /** The command keeps its word: about what it ends with, what it leaves behind, and what it writes over. */
 
@@ -32,14 +33,9 @@ beforeAll(() => {
     place('loop.wav'),
     writeWav(makeLoop({ bpm: 96, bars: 2, style: 'fourFloor', seed: 4 }).audio, { format: '16' }),
   )
-  for (const word of ['methods', 'session']) spawnSync(process.execPath, ['bin/zumbet.mjs', word, '--help'])
 })
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
-function zumbet(...words: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['bin/zumbet.mjs', ...words], { encoding: 'utf8' })
-  return { status, stdout, stderr }
-}
 const method = ['--method', 'splice'] as const
 
 describe('zumbet', () => {
@@ -59,6 +55,7 @@ describe('zumbet', () => {
     const { version } = JSON.parse(readFileSync('package.json', 'utf8'))
     for (const words of [['--version'], ['render', '--version']])
       expect(zumbet(...words)).toMatchObject({ status: 0, stdout: `zumbet ${version}\n` })
+    expect(started('--version')).toEqual({ status: 0, stdout: `zumbet ${version}\n`, stderr: '' })
     expect(zumbet('render').stderr).toContain('zumbet render IN OUT.wav')
     expect(zumbet('render').stderr).not.toContain('zumbet sweep')
   })
@@ -78,6 +75,14 @@ describe('zumbet', () => {
     const run = zumbet(...words.map((word) => (/\.wav$|^layers$/.test(word) && word !== words[0] ? place(word) : word)))
     expect(run.status).toBe(2)
     expect(run.stdout).toBe('')
+  })
+
+  it('ends its process with what the command came to', () => {
+    expect(started('sweep', place('in.wav'), '--methods', 'moonshine')).toEqual(
+      zumbet('sweep', place('in.wav'), '--methods', 'moonshine'),
+    )
+    expect(started('session', place('none.json'))).toEqual(zumbet('session', place('none.json')))
+    expect(started('info', place('in.wav'))).toMatchObject({ status: 0, stdout: expect.stringContaining('48000 Hz') })
   })
 
   it.each(['SIGINT', 'SIGTERM', 'SIGHUP'] as const)(
@@ -189,7 +194,7 @@ describe('zumbet', () => {
   })
 
   it('shows no progress where nobody looks', () => {
-    expect(zumbet('sweep', place('in.wav'), '--at', '1.5', '--methods', 'splice')).toMatchObject({
+    expect(started('sweep', place('in.wav'), '--at', '1.5', '--methods', 'splice')).toMatchObject({
       status: 0,
       stderr: '',
     })
