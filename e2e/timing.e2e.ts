@@ -1,6 +1,7 @@
+import { execFileSync } from 'node:child_process'
 import { readFileSync } from 'node:fs'
 import type { Page } from '@playwright/test'
-import { type AudioBlock, analyse, readGroove, writeWav } from '../src/core'
+import { type AudioBlock, analyse, readGroove, readWav, writeWav } from '../src/core'
 import { bestLag } from '../src/core/testing/lag'
 import { timedLoop } from '../src/core/testing/timedLoops'
 import { choose, drawn, expect, exportNow, heard, listen, openSession, test, type } from './bench'
@@ -262,6 +263,44 @@ test('a sentence is slowed and the rest stays; the length is told, can be kept, 
   await expect(page.getByRole('slider', { name: /Speed point/ })).toHaveCount(3)
   await speed.getByRole('button', { name: 'Reset speed' }).click()
   await expect(page.getByRole('slider', { name: /Speed point/ })).toHaveCount(0)
+})
+
+test('a line that is fitted to picture is paced as speech: the file is as long as its slot, and what the command makes', async ({
+  page,
+}, info) => {
+  await openSession(page, "Guide's line")
+  await drawn(page)
+  await page.getByRole('button', { name: 'Fit to picture' }).click()
+  await type(number(page, 'Length of the slot'), '9')
+  await page.getByRole('button', { name: 'Fill it' }).click()
+  const offer = page.getByRole('status', { name: 'Speech pacing' })
+  await offer.getByRole('button', { name: 'Pace it as speech' }).click()
+  await expect(offer).toContainText('Paced as speech, 80 %')
+  await page.keyboard.press('Escape')
+  await page.getByRole('tab', { name: 'Timing' }).click()
+  await page.getByRole('button', { name: 'Speed', exact: true }).click()
+  const speed = page.getByRole('region', { name: 'Speed' })
+  await type(number(page, 'Speech pacing'), '100')
+  await expect(speed.getByRole('status')).toContainText('consonants keep nearly their length')
+  await drawn(page)
+  const paced = await exported(page)
+  expect(paced.channels[0]?.length).toBe(9 * RATE)
+  const out = info.outputPath('paced.wav')
+  const file = 'public/demo/guide-line-take-3.wav'
+  execFileSync(process.execPath, [
+    ...['bin/zumbet.mjs', 'fit', file, out, '--seconds', '9', '--method', 'cycle', '--pacing', '100'],
+  ])
+  const made = readWav(readFileSync(out), out).audio.channels[0] as Float32Array
+  expect(made.length).toBe(9 * RATE)
+  // how exactly the stretch was made up for differs in its last digits
+  const most = made.reduce((off, value, i) => Math.max(off, Math.abs(value - (paced.channels[0]?.[i] ?? 0))), 0)
+  expect(most).toBeLessThan(1e-3)
+  // it goes along with another length, and is over when it is told to be
+  await type(number(page, 'Stretch'), '4')
+  await expect(speed.getByRole('status')).toContainText(/up to 1\d(\.\d)?\u00a0×/)
+  await speed.getByRole('button', { name: 'Reset speed' }).click()
+  await expect(speed.getByRole('status')).toContainText('Select a sentence')
+  await expect(number(page, 'Stretch')).toHaveValue('4')
 })
 
 test('anything is heard slower or faster at its pitch, and what is made stays as it is @listens', async ({ page }) => {

@@ -184,6 +184,8 @@ describe('zumbet render', () => {
     [['--method', 'wsola', '--set', 'constructor=1'], 2],
     [['--method', 'wsola', '--seed', '1.5'], 2],
     [['--method', 'wsola', '--hold-attacks', '101'], 2],
+    [['--method', 'wsola', '--pacing', '120'], 2],
+    [['--method', 'wsola', '--pacing', '50', '--recipe', 'x.json'], 2],
     [['--method', 'wsola', '--formants', 'shift', '--formant-semitones', '40'], 2],
     [['--method', 'wsola', '--stretch', 'long'], 2],
     [['--method', 'wsola', '--colour', 'red'], 2],

@@ -6,6 +6,7 @@ import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'
 import { checkOutput } from './output'
+import { pacedFor, pacingFrom } from './pacing'
 import { methodOf, RENDER_FLAGS, recipeFrom } from './recipeFlags'
 import { checkTarget, renderFile } from './render'
 import type { Terminal } from './terminal'
@@ -14,12 +15,17 @@ import { threadsFrom } from './threads'
 /** `fit IN OUT.wav`: says what the result is to be, and lets the stretch and the method follow. */
 export async function fitSound(words: readonly string[], terminal: Terminal) {
   const { err, progress } = terminal
-  const args = readArguments(words, [...RENDER_FLAGS, 'seconds', 'bpm', 'bars', 'beats-per-bar', 'workers'], ['force'])
+  const args = readArguments(
+    words,
+    [...RENDER_FLAGS, 'seconds', 'bpm', 'bars', 'beats-per-bar', 'workers', 'pacing'],
+    ['force'],
+  )
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
   const wanted = ['seconds', 'bpm', 'bars'].filter((name) => args.text(name) !== undefined)
   if (wanted.length !== 1) throw new UsageError('give one of --seconds, --bpm FROM:TO or --bars N@BPM')
   const written = checkOutput(args, output)
   const threads = threadsFrom(args)
+  const pacing = pacingFrom(args)
   const chosen = args.text('method')
   if (chosen !== undefined) methodOf(chosen)
   const aim = fitAim(args)
@@ -36,10 +42,11 @@ export async function fitSound(words: readonly string[], terminal: Terminal) {
   const stretch = stretchFor(aim, source, () => knowledge().tempo)
   if (stretch === undefined) throw new UsageError('its tempo could not be told: say it, like --bpm 128:120')
   const suggested = chosen === undefined ? suggestMethod(knowledge().material, stretch) : undefined
-  const recipe = await recipeFrom(args, suggested?.methodId ?? (chosen as string), stretch)
+  const asked = await recipeFrom(args, suggested?.methodId ?? (chosen as string), stretch)
+  const { recipe, known: found } = pacedFor(sound, asked, pacing, terminal)
   const why = suggested ? ` (${knowledge().material.kind}: ${suggested.why})` : ''
   err(`zumbet: stretch ${Number(stretch.toFixed(6))}, method ${recipe.methodId}${why}`)
-  await renderFile(sound, recipe, written, output, threads, terminal)
+  await renderFile(sound, recipe, written, output, threads, terminal, found)
 }
 
 /** The aim of a fit: also so many bars at a tempo. */

@@ -16,7 +16,7 @@ export const commandHelp: Readonly<Record<string, Help>> = {
   render: {
     usage: `zumbet render IN OUT.wav --method ID|auto ${RECIPE} [--set NAME=VALUE …] [--seed N]
       ${OUTPUT}
-      [--tags [--date YYYY-MM-DD]] [--save-recipe FILE.json] [--workers N] [--force]
+      [--pacing PERCENT] [--tags [--date YYYY-MM-DD]] [--save-recipe FILE.json] [--workers N] [--force]
   zumbet render IN OUT.wav --recipe FILE.json [--workers N] [--force]`,
     about: `Render a sound by one method; auto tries all of them on this sound, takes the one that does least harm,
 or joins several where that does clearly less, and says why.
@@ -28,6 +28,7 @@ its peak alone. Marks, loops, root and tempo of the source go along, where they 
 recipe into the file. --save-recipe writes all that --recipe needs to make the very bytes again (docs/recipe.md).
 --map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
 line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.
+--pacing is for speech: vowels and pauses give way, consonants keep nearly their length; 100 is all of it.
 --layers turns the source's layers up or down before it is stretched (off takes one out), --without-attacks takes out
 single attacks; --filter is a gain drawn over the spectrum, on the source or on the result (docs/filters.md).
 A result of more than a minute is made in pieces, by --workers threads at once (as many as there are cores, up to 4); the file is

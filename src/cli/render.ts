@@ -25,6 +25,7 @@ import { deliverDraft, deliveryName, levelText, tellDelivered } from './deliver'
 import { drive } from './drive'
 import { dbText, type OpenSound, openSound, sourceOf } from './files'
 import { checkEnding, checkOutput, deliveryFor, type Written } from './output'
+import { pacedFor, pacingFrom } from './pacing'
 import { makePieces } from './pieces'
 import { checkPlace, isSameFile, partialFile, writeWhole } from './places'
 import { RENDER_FLAGS, recipeFrom } from './recipeFlags'
@@ -40,7 +41,7 @@ const ANALYSING = 0.3
 export async function render(words: readonly string[], terminal: Terminal) {
   const args = readArguments(
     words,
-    [...RENDER_FLAGS, 'stretch', 'map', 'workers', 'recipe', 'save-recipe', 'date'],
+    [...RENDER_FLAGS, 'stretch', 'map', 'workers', 'recipe', 'save-recipe', 'date', 'pacing'],
     ['force', 'tags'],
   )
   const [input, output] = places(args, ['IN', 'OUT.wav']) as [string, string]
@@ -48,7 +49,8 @@ export async function render(words: readonly string[], terminal: Terminal) {
   const file = given === undefined ? undefined : await recipeGiven(args, given)
   const written = file?.written ?? checkOutput(args, output)
   if (file) checkEnding(output, written.container)
-  const asked = file?.recipe ?? (await recipeAsked(args))
+  const wanted = file?.recipe ?? (await recipeAsked(args))
+  const pacing = pacingFrom(args)
   const saved = args.text('save-recipe')
   const threads = threadsFrom(args)
   const whole = await openSound(input, terminal.err)
@@ -59,7 +61,8 @@ export async function render(words: readonly string[], terminal: Terminal) {
   const sound = file?.marked ? { ...part, markers: { ...file.marked, ...(tempo && { tempo }) } } : part
   const told = file?.attacks && { attacks: file.attacks }
   const auto = isAuto(args)
-  const { recipe, known } = auto ? chosenFor(sound, asked, terminal) : { recipe: asked, known: told }
+  const { recipe: asked, known: heard = told } = pacedFor(sound, wanted, pacing, terminal)
+  const { recipe, known } = auto ? chosenFor(sound, asked, terminal) : { recipe: asked, known: heard }
   const tags = file ? file.tags : args.flag('tags') ? tagsFor(input, recipe, args.text('date')) : undefined
   const rest = auto ? { ...terminal, progress: restOf(terminal) } : terminal
   await renderFile(sound, recipe, written, output, threads, rest, known, tags)

@@ -164,6 +164,7 @@ export {
   seamsOfPlan,
   sourceVoice,
 } from './render/openVoice'
+export { pacedRecipe } from './render/paced'
 export {
   checkRecipe,
   FORMANT_RANGE,
@@ -237,6 +238,7 @@ export {
 export { grooveJson, MOST_GROOVE_BARS, readGroove, takeGroove } from './timing/groove'
 export { type Hit, nearestWithin } from './timing/hits'
 export { type Dot, dotsOf, type OffGrid, offGridOf, offGridWords } from './timing/offGrid'
+export { type Giving, givingTask, pacedSpeed } from './timing/pacing'
 export { type Filled, fillByPauses, PAUSE_RANGE, type Pause, pausesOf } from './timing/pauses'
 export { gapsOf, type Pin, placePin } from './timing/pins'
 export { pinsOf, type RuledBeats, SAME_MOMENT_SECONDS, type TimingRule } from './timing/quantise'

@@ -2,6 +2,7 @@ import {
   analyseTask,
   detectAttacks,
   emptyLevels,
+  givingTask,
   joinLanesTask,
   joinSurveys,
   knowRhythm,
@@ -126,6 +127,7 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'joinSurveys') return sharedFacts(joinSurveys(job.of, job.parts))
   if (job.kind === 'measure') return measure(job, options)
   if (job.kind === 'joinLanes') return runTask(joinLanesTask(openSound(job.sound), job.lanes, job.analysis), options)
+  if (job.kind === 'giving') return runTask(givingTask(openSound(job.sound), job.known), options)
   if (job.kind === 'spectrogram') return spectrogram(job, options)
   if (job.kind === 'clip') return clip(job, options)
   if (job.kind === 'mix') return mix(job, options)

@@ -8,6 +8,7 @@ import type {
   Delivery,
   ExportOrder,
   ExportPlan,
+  Giving,
   HarmTold,
   Imprint,
   Instrument,
@@ -122,6 +123,8 @@ export type Job =
       readonly lanes: readonly Recipe[]
       readonly analysis: Analysis
     }
+  /** how far a voice gives way, moment by moment */
+  | { readonly kind: 'giving'; readonly sound: Sound; readonly known: Analysis }
   /** levels over time and frequency of a part of a result, or of the sound itself; output frames, end exclusive */
   | {
       readonly kind: 'spectrogram'
@@ -299,6 +302,7 @@ export interface JobResults {
   render: { readonly facts: SoundFacts; readonly result: Sound | undefined }
   measure: Trial
   joinLanes: JoinedLanes
+  giving: Giving
   spectrogram: Spectrogram
   clip: { readonly blob: Blob; readonly overview: Overview }
   mix: { readonly blob: Blob; readonly facts: MixFacts }

@@ -90,6 +90,7 @@ export { type HandMarkers, handMarkersOf, markersOf, withCue, withCueChanged, wi
 export type { Mended } from './mend'
 export { mendedText } from './mendedText'
 export { firstOutlook, type Outlook, outlookSchema } from './outlook'
+export { pacedPoints, pacingOf, settledPacing } from './pacing'
 export type { PictureMark, Slot } from './pictureSchema'
 export { fileSecondsAt, KEYS_ID, keysInstrument, PAD_KEY, padInstrument, pickSpan, playedRecipe } from './playing'
 export {
@@ -165,5 +166,5 @@ export {
   timedDots,
   timingOf,
 } from './timing'
-export { grooveSchema, type NamedGroove, type SourceRule, type SourceTiming } from './timingSchema'
+export { grooveSchema, type NamedGroove, type SourcePacing, type SourceRule, type SourceTiming } from './timingSchema'
 export { changeSet, type SetChange, tempoRatioTo } from './wholeSet'

@@ -182,6 +182,7 @@ function fullSession(): Session {
             { source: 0.5, own: 0.52 },
           ],
           speedCurve: { points: [{ seconds: 0.3, percent: 80, curve: 'curved' }], keepsLength: false },
+          pacing: { percent: 60, from: 0.1, stepSeconds: 0.01, gives: [0, 40, 100] },
         },
         prepare: { sinesDb: -3, attacksDb: -60, noiseDb: 2, without: [0.5, 1.25] },
         filter: {

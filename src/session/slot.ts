@@ -98,7 +98,7 @@ export function filled(sources: Sources, source: Source, before: Slot['fill'] | 
 
 function withCurve(source: Source, speedCurve: Fill['speedCurve']): Source {
   const { timing, ...rest } = source
-  const { speedCurve: _, ...others } = timing ?? { pins: [], placed: [] }
+  const { speedCurve: _, pacing: __, ...others } = timing ?? { pins: [], placed: [] }
   if (!speedCurve && others.pins.length === 0 && !others.rule) return rest
   return { ...rest, timing: { ...others, ...(speedCurve && { speedCurve }) } }
 }

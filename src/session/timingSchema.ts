@@ -40,6 +40,19 @@ export const speedCurveSchema = z.object({
   keepsLength: z.boolean().optional(),
 })
 
+/** ten minutes, and some more */
+export const MOST_GIVING_STEPS = 65_536
+
+const pacingSchema = z.object({
+  /** %: how far what gives way gives way before the rest */
+  percent: z.number().min(0).max(100),
+  /** where what was found begins */
+  from: z.number().nonnegative(),
+  stepSeconds: z.number().min(0.001).max(1),
+  /** of each step, 0 to 100: how far the sound gives way there */
+  gives: z.array(z.number().int().min(0).max(100)).max(MOST_GIVING_STEPS),
+})
+
 export const timingSchema = z.object({
   /** by hand */
   pins: z.array(pinSchema).max(20_000).default([]),
@@ -47,6 +60,8 @@ export const timingSchema = z.object({
   /** what the rule and the pins come to, those that are only held among them: this is what sounds */
   placed: z.array(pinSchema).max(100_000).default([]),
   speedCurve: speedCurveSchema.optional(),
+  /** speech pacing: `speedCurve` is what it comes to */
+  pacing: pacingSchema.optional(),
 })
 
 /** Grooves that were taken, to be laid on any source. */
@@ -63,6 +78,7 @@ export const grooveSchema = z.object({
   bpm: z.number().min(5).max(1000),
 })
 
+export type SourcePacing = z.infer<typeof pacingSchema>
 export type SourceTiming = z.infer<typeof timingSchema>
 export type SourceRule = z.infer<typeof ruleSchema>
 export type NamedGroove = z.infer<typeof grooveSchema>

@@ -46,9 +46,10 @@ const SOUNDS: Readonly<Record<string, Phone>> = {
   _: { seconds: 0.16, voiced: 0 },
 }
 
-/** Speak a line of the sounds above (one letter each, blanks ignored); returns it with the times of its attacks. */
+/** Speak a line of the sounds above (one letter each, blanks ignored); returns it with the times of its attacks and of its sounds. */
 export function speak(line: string, baseHz: number, random: Random) {
-  const phones = [...line.replace(/\s/g, '')].map((letter) => {
+  const letters = [...line.replace(/\s/g, '')]
+  const phones = letters.map((letter) => {
     const phone = SOUNDS[letter]
     if (!phone) throw new RangeError(`speak: no sound for "${letter}"`)
     return phone
@@ -56,6 +57,7 @@ export function speak(line: string, baseHz: number, random: Random) {
   const seconds = phones.reduce((sum, phone) => sum + phone.seconds, 0)
   const samples = new Float32Array(Math.round(seconds * RATE))
   const attacks: number[] = []
+  const sounds: { readonly letter: string; readonly from: number; readonly to: number }[] = []
   const glide: [number, number][] = []
   const cavities = Array.from({ length: 5 }, resonator)
   let formants: readonly number[] = [500, 1500, 2500]
@@ -123,7 +125,8 @@ export function speak(line: string, baseHz: number, random: Random) {
       samples[at] = 6 * sum + noise
     }
     formants = phone.formants ?? goal
+    sounds.push({ letter: letters[n] as string, from: start, to: start + phone.seconds })
     start += phone.seconds
   }
-  return { samples, seconds, attacks, glide }
+  return { samples, seconds, attacks, sounds, glide }
 }

@@ -22,6 +22,9 @@ export interface SpeedCurve {
 export const SPEED_RANGE = { min: 5, max: 2000 } as const
 export const MOST_SPEED_POINTS = 1000
 
+/** moments went to and fro between a file and a part of it: what differs by less is one */
+const SAME_SECONDS = 1e-9
+
 /** straight pieces that a gentle way is made of */
 const CURVED_PIECES = 16
 
@@ -84,7 +87,7 @@ function runsOf({ points, keepsLength }: SpeedCurve, seconds: number): Run[] {
   }))
   ends.forEach((point, n) => {
     const next = ends[n + 1]
-    if (!next || !(next.seconds > point.seconds)) return
+    if (!next || !(next.seconds > point.seconds + SAME_SECONDS)) return
     const pieces = point.curve === 'curved' && point.ratio !== next.ratio ? CURVED_PIECES : 1
     const ratioAt = (share: number) => point.ratio + (next.ratio - point.ratio) * (pieces > 1 ? gentle(share) : share)
     for (let k = 0; k < pieces; k++) {
@@ -110,9 +113,11 @@ function runsOf({ points, keepsLength }: SpeedCurve, seconds: number): Run[] {
     behind = speed
   }
   return [
-    ...(first.seconds > 0 ? [{ from: 0, to: first.seconds, first: before, last: before }] : []),
+    ...(first.seconds > SAME_SECONDS ? [{ from: 0, to: first.seconds, first: before, last: before }] : []),
     ...inner,
-    ...(last.seconds < seconds ? [{ from: last.seconds, to: seconds, first: behind, last: behind }] : []),
+    ...(last.seconds < seconds - SAME_SECONDS
+      ? [{ from: last.seconds, to: seconds, first: behind, last: behind }]
+      : []),
   ]
 }
 

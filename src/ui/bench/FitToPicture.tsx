@@ -5,6 +5,7 @@ import { useDrag } from '../common/drag'
 import { Pop } from '../common/Pop'
 import { NumberField } from '../fields/NumberField'
 import { setTarget } from '../session/acts'
+import { PacingOffer } from './timing/PacingOffer'
 
 const WIDTH = 380
 
@@ -135,6 +136,7 @@ export function FitToPicture({ source, range }: { source: Source; range: Natural
             : `${(-gap).toFixed(3)} s too long for it.`}{' '}
         Drag either end.
       </p>
+      <PacingOffer source={source} />
     </Pop>
   )
 }

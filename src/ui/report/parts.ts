@@ -27,7 +27,8 @@ export function targetText({ target, timing }: Pick<Source, 'target' | 'timing'>
     formants === 'shift' && `formants ${signed(formantSemitones)}`,
     holdPercent > 0 && `attacks held ${holdPercent} %`,
     moved > 0 && `${moved} ${moved === 1 ? 'attack' : 'attacks'} moved`,
-    (timing?.speedCurve?.points.length ?? 0) > 0 && 'speed drawn by hand',
+    timing?.pacing && `paced as speech, ${timing.pacing.percent} %`,
+    !timing?.pacing && (timing?.speedCurve?.points.length ?? 0) > 0 && 'speed drawn by hand',
   ]
     .filter(Boolean)
     .join(', ')

@@ -22,6 +22,7 @@ import {
   placedOf,
   type Session,
   type Source,
+  settledPacing,
   slotOf,
   type Target,
   tempoOf,
@@ -51,6 +52,7 @@ export function edit(label: string, recipe: (session: Session) => void, gesture?
         settleSlots(session, state.history.present)
         settleKin(session, state.history.present, 'to the lead')
         settleTimings(session, state)
+        settlePacing(session, state.history.present)
         settleKin(session, state.history.present, 'from the lead')
         if (session.sources !== state.history.present.sources) settlePlay(session)
       },
@@ -123,6 +125,20 @@ function settleKin(draft: Session, present: Session, way: 'to the lead' | 'from 
     if (way === 'to the lead') {
       if (driving !== lead) timeAs(lead, meant)
     } else for (const other of all) if (other !== lead) timeAs(other, meant)
+  }
+}
+
+/** The curve of what is paced as speech follows its stretch, and the part of the file. */
+function settlePacing(draft: Session, present: Session) {
+  for (const source of draft.sources) {
+    const before = present.sources.find(({ id }) => id === source.id)
+    if (!source.timing?.pacing && !before?.timing?.pacing) continue
+    const now: Source = isDraft(source) ? current(source) : source
+    const { target, timing } = settledPacing(now, before)
+    if (target !== now.target) source.target = target
+    if (timing === now.timing) continue
+    if (timing) source.timing = timing
+    else delete source.timing
   }
 }
 

@@ -15,16 +15,22 @@ import {
   hitsOf,
   leadOf,
   type NamedGroove,
+  pacingOf,
+  partFacts,
   partStart,
   ruleOf,
   type Source,
+  type SourcePacing,
   type SourceRule,
   type SourceTiming,
   timingOf,
 } from '../../session'
 import { saveFile } from '../common/saveFile'
 import { edit, editSource } from './edits'
+import { heardSound } from './hear/listening'
 import { knowledgeOf } from './know/knowledge'
+import { mayChange } from './state/access'
+import { pool } from './state/engine'
 import { notify, tell } from './state/notices'
 import { store, useSession } from './state/store'
 
@@ -46,8 +52,8 @@ function editTiming(source: Source, label: string, recipe: (timing: SourceTiming
       draft.timing ??= { pins: [], placed: [] }
       recipe(draft.timing)
       // a timing that says nothing is none
-      const { pins, rule, speedCurve } = draft.timing
-      if (pins.length === 0 && !rule && !speedCurve) delete draft.timing
+      const { pins, rule, speedCurve, pacing } = draft.timing
+      if (pins.length === 0 && !rule && !speedCurve && !pacing) delete draft.timing
     },
     gesture,
   )
@@ -145,6 +151,8 @@ export function setSpeedPoints(source: Source, points: readonly SpeedPoint[], ge
     source,
     'Speed curve',
     (timing) => {
+      // what is drawn by hand follows no rule
+      delete timing.pacing
       if (points.length === 0) delete timing.speedCurve
       else
         timing.speedCurve = {
@@ -155,6 +163,70 @@ export function setSpeedPoints(source: Source, points: readonly SpeedPoint[], ge
     gesture,
   )
 }
+
+/** the work of finding out how a voice gives way, as it is shown */
+const givingKey = (source: Source) => `giving ${source.id}`
+
+/**
+ * Pace a source as speech, so far; 0 ends it. What its moments give is found out first, where that is not known. Resolves when it is
+ * done, or was given up.
+ */
+export async function setPacing(source: Source, percent: number, gesture?: string) {
+  const known = timingOf(source).pacing
+  if (percent <= 0)
+    return editTiming(
+      source,
+      'As even as before',
+      (timing) => {
+        if (timing.pacing) delete timing.speedCurve
+        delete timing.pacing
+      },
+      gesture,
+    )
+  const set = (pacing: SourcePacing) =>
+    editTiming(
+      source,
+      'Speech pacing',
+      (timing) => {
+        timing.pacing = pacing
+      },
+      gesture,
+    )
+  if (known) return set({ ...known, percent })
+  const loaded = heardSound(source)
+  const facts = partFacts(source)
+  if (!loaded || !facts || !mayChange()) return
+  if (facts.frames / facts.sampleRate > LONGEST_PACED_SECONDS)
+    return notify({ tone: 'trouble', text: 'Speech is paced ten minutes at a time: work with a part of this file.' })
+  const key = givingKey(source)
+  const show = (progress: number) =>
+    store.setState((state) => ({
+      exports: { ...state.exports, [key]: { name: `Listening to ${source.name}`, progress } },
+    }))
+  show(0)
+  try {
+    const { sound } = loaded.decoded
+    const hits = hitsOf(source, foundOf(source)).map(({ seconds, strength }) => ({
+      frame: Math.round(seconds * facts.sampleRate),
+      strength,
+    }))
+    const giving = await pool.run<'giving'>(
+      { kind: 'giving', sound, known: hits.length > 0 ? { attacks: hits } : {} },
+      { rank: 1, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
+    )
+    set(pacingOf(percent, giving, partStart(source)))
+  } catch (error) {
+    tell(error)
+  } finally {
+    store.setState(({ exports: { [key]: _, ...others } }) => ({ exports: others }))
+  }
+}
+
+/** Whether it is being found out how a source gives way. */
+export const usePacing = (source: Source) => useSession((state) => state.exports[givingKey(source)] !== undefined)
+
+/** as far as what is found can be kept with the session */
+const LONGEST_PACED_SECONDS = 600
 
 /** Whether the whole stays as long as it is, by what lies around the curve. */
 export function setKeepsLength(source: Source, keepsLength: boolean) {

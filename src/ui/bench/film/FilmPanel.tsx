@@ -19,6 +19,7 @@ import { seek } from '../../session/hear/listening'
 import { knowledgeOf } from '../../session/know/knowledge'
 import { useSession } from '../../session/state/store'
 import { rangeMeasured } from '../../session/try/sweeps'
+import { PacingOffer } from '../timing/PacingOffer'
 import { pictureText } from './strip'
 import { useFilmTime } from './useFilmTime'
 
@@ -98,6 +99,7 @@ export function FilmPanel({ source }: { readonly source: Source }) {
           )}
         </div>
         {film && <FillText source={source} sources={sources} />}
+        {source.slot?.fill === 'even' && <PacingOffer source={source} />}
       </div>
       {film && (
         <div className="flex w-[270px] shrink-0 flex-col gap-1 border-l border-rule pl-5">

@@ -1,21 +1,22 @@
 import { useState } from 'react'
-import { canKeepLength, SPEED_RANGE } from '../../../core'
+import { canKeepLength, SPEED_RANGE, type SpeedPoint } from '../../../core'
 import { partFacts, partStart, type Source, timedFacts, timingOf } from '../../../session'
 import { timeText } from '../../common/formats'
 import { Field } from '../../fields/Field'
 import { NumberField } from '../../fields/NumberField'
-import { setKeepsLength, setSpeedBetween, setSpeedPoints } from '../../session/timing'
+import { setKeepsLength, setPacing, setSpeedBetween, setSpeedPoints, usePacing } from '../../session/timing'
 
 /** The speed over a source: a part of it slower or faster, and what becomes of its length. */
 export function SpeedPanel({ source }: { source: Source }) {
   const [percent, setPercent] = useState(80)
+  const isListening = usePacing(source)
   const facts = partFacts(source)
   const timed = timedFacts(source)
   if (!facts || !timed) return null
   const { selection } = source
   const rate = facts.sampleRate
   const start = partStart(source)
-  const curve = timingOf(source).speedCurve
+  const { speedCurve: curve, pacing } = timingOf(source)
   const points = curve?.points ?? []
   const keeps = curve?.keepsLength === true
   const own = points.map((point) => ({ ...point, seconds: point.seconds - start }))
@@ -50,20 +51,34 @@ export function SpeedPanel({ source }: { source: Source }) {
         >
           {percent < 100 ? 'Slow it' : 'Quicken it'}
         </button>
+        <Field caption="Pace it as speech">
+          <NumberField
+            label="Speech pacing"
+            width="3.4em"
+            value={pacing?.percent ?? 0}
+            unit="%"
+            digits={0}
+            min={0}
+            max={100}
+            step={5}
+            onChange={(value, gesture) => void setPacing(source, value, gesture)}
+            onReset={() => void setPacing(source, 0)}
+          />
+        </Field>
         <label className="inline-flex h-6 items-center gap-1.5">
           <input
             type="checkbox"
             checked={keeps}
-            disabled={points.length === 0}
+            disabled={points.length === 0 || pacing !== undefined}
             onChange={(event) => setKeepsLength(source, event.target.checked)}
           />
-          keep the length, by what lies around
+          keep the length
         </label>
         <label className="inline-flex h-6 items-center gap-1.5">
           <input
             type="checkbox"
             checked={bent}
-            disabled={points.length < 2}
+            disabled={points.length < 2 || pacing !== undefined}
             onChange={(event) =>
               setSpeedPoints(
                 source,
@@ -76,17 +91,32 @@ export function SpeedPanel({ source }: { source: Source }) {
         <button
           type="button"
           className="plain-button !h-6 ml-auto"
-          disabled={points.length === 0}
-          onClick={() => setSpeedPoints(source, [])}
+          disabled={points.length === 0 && !pacing}
+          onClick={() => (pacing ? setPacing(source, 0) : setSpeedPoints(source, []))}
         >
           Reset speed
         </button>
       </div>
       <p className="text-soft" role="status">
-        {points.length === 0
-          ? 'Select a sentence in the lanes and slow it, or double-click in the strip to add a point. Points are pulled, nudged with arrow keys, and taken away with Delete.'
-          : `${timeText(facts.frames / rate)} become ${timeText(timed.frames / rate)}${keeps && !mayKeep ? ': too little lies around the curve to keep the length' : ''}`}
+        {isListening
+          ? 'Listening for vowels, consonants and pauses …'
+          : pacing
+            ? pacingText(source.target.stretch, points)
+            : points.length === 0
+              ? 'Select a sentence in the lanes and slow it, or double-click in the strip to add a point. Points are pulled, nudged with arrow keys, and taken away with Delete.'
+              : `${timeText(facts.frames / rate)} become ${timeText(timed.frames / rate)}${keeps && !mayKeep ? ': too little lies around the curve to keep the length' : ''}`}
       </p>
     </section>
   )
+}
+
+/** What pacing comes to, in words: how far what gives way and what keeps its length are stretched. */
+function pacingText(stretch: number, points: readonly SpeedPoint[]): string {
+  if (points.length === 0) return 'At its own length there is nothing to pace: stretch it, or fit it to a slot.'
+  const ratios = points.map(({ percent }) => (100 * stretch) / percent)
+  const [least, most] = [Math.min(...ratios), Math.max(...ratios)].map(
+    (ratio) => `${Number(ratio.toPrecision(3))}\u00a0×`,
+  )
+  const [keeps, gives] = stretch > 1 ? [least, most] : [most, least]
+  return `Vowels and pauses give way, up to ${gives}; consonants keep nearly their length, ${keeps}.`
 }

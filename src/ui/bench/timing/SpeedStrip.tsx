@@ -21,6 +21,8 @@ export function SpeedStrip({ source, view, widthPx, headPx }: StripProps) {
     ...point,
     seconds: point.seconds - start,
   }))
+  // what follows from pacing has hundreds of points, and nobody pulls them
+  const pulled = timingOf(source).pacing ? [] : points
   const set = (next: readonly SpeedPoint[], gesture?: string) =>
     setSpeedPoints(
       source,
@@ -63,7 +65,9 @@ export function SpeedStrip({ source, view, widthPx, headPx }: StripProps) {
           ))}
         </select>
         <span className="caption flex justify-between">
-          <span>{points.length === 0 ? 'double-click adds a point' : ''}</span>
+          <span>
+            {timingOf(source).pacing ? 'paced as speech' : points.length === 0 ? 'double-click adds a point' : ''}
+          </span>
           <span>{reach.low} %</span>
         </span>
       </div>
@@ -82,7 +86,7 @@ export function SpeedStrip({ source, view, widthPx, headPx }: StripProps) {
           <line x1="0" x2={widthPx} y1={yAt(100)} y2={yAt(100)} stroke="var(--edge)" />
           <polyline points={line} fill="none" stroke="var(--lane-ref)" strokeWidth="1.5" />
         </svg>
-        {points.map((point, n) => (
+        {pulled.map((point, n) => (
           <Point
             // biome-ignore lint/suspicious/noArrayIndexKey: a point is known by its place among the others
             key={n}
