@@ -48,8 +48,8 @@ export function settledPacing(now: Source, before: Source | undefined): Source {
   const paced = withPoints(now, pacedPoints(now))
   const [frames, made] = [before && timedFacts({ ...now, timing: before.timing })?.frames, timedFacts(paced)?.frames]
   if (!frames || !made || frames === made) return paced
-  // points lie on whole frames: what that comes to is made up for
-  const stretch = Number(((paced.target.stretch * frames) / made).toPrecision(12))
+  // where speeds come to the ends of their range a curve has not the whole length: that is made up for
+  const stretch = (paced.target.stretch * frames) / made
   return { ...paced, target: { ...paced.target, stretch } }
 }
 

@@ -24,8 +24,8 @@ export function* pacedRecipe(
   const points = pacedSpeed(giving, frames / sampleRate, recipe.stretch, percent)
   if (points.length === 0) return { recipe, known }
   const speedCurve = { points }
-  // points lie on whole frames: what that comes to is made up for
+  // where speeds come to the ends of their range a curve has not the whole length: that is made up for
   const own = timingMap({ speedCurve }, frames, sampleRate).length
-  const stretch = Number(((recipe.stretch * frames) / own).toPrecision(12))
+  const stretch = own === frames ? recipe.stretch : (recipe.stretch * frames) / own
   return { recipe: { ...recipe, speedCurve, stretch }, known }
 }

@@ -40,7 +40,7 @@ describe('speech pacing', () => {
           frames: frameCount(audio),
           sampleRate: RATE,
         })
-        expect(map.outputFrames / (stretch * frameCount(audio))).toBeCloseTo(1, 3)
+        expect(map.outputFrames / (stretch * frameCount(audio))).toBeCloseTo(1, 4)
         const pausesFrom = (n: number) =>
           sounds[n]?.letter === '_' && (sounds[n - 1]?.letter === '_' || sounds[n + 1]?.letter === '_')
         sounds.forEach(({ letter, from, to }, n) => {

@@ -60,6 +60,7 @@ export function speedMap(curve: SpeedCurve, frames: number, sampleRate: number):
   checkSpeedCurve(curve)
   const seconds = frames / sampleRate
   const points: MapPoint[] = []
+  // unrounded: what lies on whole frames one by one would drift over hundreds of points
   let output = 0
   const runs = runsOf(curve, seconds)
   runs.forEach(({ from, to, first, last }, n) => {
@@ -71,7 +72,7 @@ export function speedMap(curve: SpeedCurve, frames: number, sampleRate: number):
       ...(isLine ? {} : { curve: 'linear' as const, speed: first }),
     })
     // a speed that changes evenly over the result has the mean of its ends
-    output = start + (2 * (to - from)) / (first + last)
+    output += (2 * (to - from)) / (first + last)
     if (n === runs.length - 1)
       points.push({ sourceSeconds: to, outputSeconds: Math.round(output * sampleRate) / sampleRate })
   })
