@@ -1,9 +1,10 @@
-// What follows a signal sample by sample, in double precision: a predictor learned from it, what that misses, and how like a stretch is
-// to those around another place. Twins, which add up in the same order: src/core/kernels/predictor.ts and slidingProducts.ts.
+// What follows a signal sample by sample, in double precision: a predictor learned from it, what that misses, and how
+// like a stretch is to those around another place. Twins, which add up in the same order:
+// src/core/kernels/predictor.ts and slidingProducts.ts.
 
 /**
- * One step of Burg's lattice, in place. `back[i]` belongs to `forward[m + i]`, so that nothing has to be moved. To `sums`: of what is
- * behind it, Σ own · turned before, and the sum of both squared.
+ * One step of Burg's lattice, in place. `back[i]` belongs to `forward[m + i]`, so that nothing has to be moved. To
+ * `sums`: of what is behind it, Σ own · turned before, and the sum of both squared.
  */
 function reflect(forward: usize, back: usize, left: i32, k: f64, sums: usize): void {
   const factor = f64x2.splat(k)
@@ -48,8 +49,9 @@ function reflect(forward: usize, back: usize, left: i32, k: f64, sums: usize): v
 }
 
 /**
- * Burg's predictor of `count` samples at `forward`, which are written over, as their copy at `back` is. To `out` its coefficients,
- * nearest sample first. Returns how many: fewer than `order` where nothing is left to predict. `room`: as many again, and two sums.
+ * Burg's predictor of `count` samples at `forward`, which are written over, as their copy at `back` is. To `out` its
+ * coefficients, nearest sample first. Returns how many: fewer than `order` where nothing is left to predict. `room`:
+ * as many again, and two sums.
  */
 export function learn(forward: usize, back: usize, count: i32, order: i32, out: usize, room: usize): i32 {
   const sums = room
@@ -71,7 +73,8 @@ export function learn(forward: usize, back: usize, count: i32, order: i32, out: 
 }
 
 /**
- * `errors[n]` += the squared difference of `samples[order + n]` from what the `order` samples before it predict, for `count` of them.
+ * `errors[n]` += the squared difference of `samples[order + n]` from what the `order` samples before it predict, for
+ * `count` of them.
  * @param predictor  nearest sample first.
  */
 export function addErrors(samples: usize, predictor: usize, order: i32, errors: usize, count: i32): void {

@@ -4,7 +4,9 @@ import { services } from '../services'
 import { sessionCommands } from '../sessionCommands'
 import { serve } from '../threads'
 
-/** A thread that carries out one command after another. Bundled, so that commands have threads of their own, as ever. */
+/**
+ * A thread that carries out one command after another. Bundled, so that commands have threads of their own, as ever.
+ */
 
 export interface ThreadGiven {
   readonly asked: MessagePort

@@ -26,8 +26,8 @@ function startThread() {
 let thread: ReturnType<typeof startThread> | undefined
 
 /**
- * A command: what it ends with and what it says. It runs in a thread that stays, since starting one takes longer than most of what
- * tests ask; whatever is about the process itself, such as signals, starts `bin/zumbet.mjs`.
+ * A command: what it ends with and what it says. It runs in a thread that stays, since starting one takes longer than
+ * most of what tests ask; whatever is about the process itself, such as signals, starts `bin/zumbet.mjs`.
  */
 export function zumbet(...words: string[]): Came {
   thread ??= startThread()

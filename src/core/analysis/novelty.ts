@@ -164,7 +164,9 @@ function toLogs(levels: Float32Array, floor: number) {
   for (let i = 0; i < levels.length; i++) levels[i] = 0.5 * (levels[i] as number)
 }
 
-/** The novelty of the columns from `first` up to `end`, whose levels lie from `origin` on, against those `lag` before. */
+/**
+ * The novelty of the columns from `first` up to `end`, whose levels lie from `origin` on, against those `lag` before.
+ */
 function addRises(
   { all, low, high }: Novelty,
   levels: Float32Array,

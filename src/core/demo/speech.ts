@@ -46,7 +46,10 @@ const SOUNDS: Readonly<Record<string, Phone>> = {
   _: { seconds: 0.16, voiced: 0 },
 }
 
-/** Speak a line of the sounds above (one letter each, blanks ignored); returns it with the times of its attacks and of its sounds. */
+/**
+ * Speak a line of the sounds above (one letter each, blanks ignored); returns it with the times of its attacks and of
+ * its sounds.
+ */
 export function speak(line: string, baseHz: number, random: Random) {
   const letters = [...line.replace(/\s/g, '')]
   const phones = letters.map((letter) => {

@@ -1,8 +1,8 @@
 import { type Kernels, kernels } from './wasm'
 
 /**
- * Add to `errors[n]` the squared error of predicting sample `learnt + n` from those before it, by a linear predictor that the first
- * `learnt` samples teach. `errors` has a place for all the others.
+ * Add to `errors[n]` the squared error of predicting sample `learnt + n` from those before it, by a linear predictor
+ * that the first `learnt` samples teach. `errors` has a place for all the others.
  * Source  Burg 1975, "Maximum Entropy Spectral Analysis", for the predictor.
  */
 export type AddPredictionErrors = (errors: Float64Array, samples: Float32Array, learnt: number) => void
@@ -67,8 +67,8 @@ function burg(samples: Float32Array, count: number, order: number): Float64Array
 }
 
 /**
- * One step of the lattice, in place. `back[i]` belongs to `forward[m + i]`. Returns, of what is behind it, Σ own · turned before, and
- * the sum of both squared; every second sample by itself, as the kernel adds.
+ * One step of the lattice, in place. `back[i]` belongs to `forward[m + i]`. Returns, of what is behind it, Σ own ·
+ * turned before, and the sum of both squared; every second sample by itself, as the kernel adds.
  */
 function reflect(forward: Float64Array, back: Float64Array, m: number, k: number): readonly [number, number] {
   const cross: [number, number] = [0, 0]

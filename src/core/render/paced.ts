@@ -7,7 +7,8 @@ import { timingMap } from '../timing/timing'
 import type { Recipe } from './recipe'
 
 /**
- * A recipe with its speed paced to a sound: as long as without, to the frame. Nothing that has a speed curve, or a map by hand.
+ * A recipe with its speed paced to a sound: as long as without, to the frame. Nothing that has a speed curve, or a map
+ * by hand.
  * @param percent  0–100.
  */
 export function* pacedRecipe(

@@ -10,14 +10,16 @@ import type { Task } from '../task'
 import { SPEED_RANGE, type SpeedPoint } from './speedCurve'
 
 /**
- * Speech pacing. Nobody who speaks slowly slows every sound alike: vowels and pauses give way, consonants and the starts of sounds
- * keep nearly their length.
- * Source  Covell, Withgott & Slaney 1998, "Mach1: Nonuniform Time-Scale Modification of Speech", for pacing by local emphasis and
- *         spectral change; Demol, Verhelst, Struyve & Verhoeve 2005, "Efficient Non-Uniform Time-Scaling of Speech with WSOLA", for
- *         what gives way by kind of sound.
+ * Speech pacing. Nobody who speaks slowly slows every sound alike: vowels and pauses give way, consonants and the
+ * starts of sounds keep nearly their length.
+ * Source  Covell, Withgott & Slaney 1998, "Mach1: Nonuniform Time-Scale Modification of Speech", for pacing by local
+ *         emphasis and spectral change; Demol, Verhelst, Struyve & Verhoeve 2005, "Efficient Non-Uniform Time-Scaling
+ *         of Speech with WSOLA", for what gives way by kind of sound.
  */
 
-/** How far the sound gives way, step by step from its first frame: 0 keeps its length, 100 is a held vowel or a pause. */
+/**
+ * How far the sound gives way, step by step from its first frame: 0 keeps its length, 100 is a held vowel or a pause.
+ */
 export interface Giving {
   readonly stepSeconds: number
   readonly percent: readonly number[]
@@ -33,7 +35,9 @@ const HIGHEST_HZ = 7500
 const DEPTH_DB = 45
 /** steps on either side between which the spectrum's change is taken */
 const REACH_STEPS = 2
-/** a change of so many dB a band is a steady vowel still; so many more, and it is a passage from one sound to the next */
+/**
+ * a change of so many dB a band is a steady vowel still; so many more, and it is a passage from one sound to the next
+ */
 const STEADY_DB = 3
 const PASSAGE_DB = 8
 const PASSAGE_GIVES = 0.3
@@ -85,7 +89,6 @@ export function* givingOf(
     const seconds = frame / source.sampleRate
     const from = Math.max(0, Math.floor((seconds - BEFORE_ATTACK_SECONDS) / STEP_SECONDS))
     const to = Math.min(steps - 1, Math.ceil((seconds + BEHIND_ATTACK_SECONDS) / STEP_SECONDS))
-    // the start of a voice gives a little, once it is there
     for (let n = from; n <= to; n++) gives[n] = 0
   }
   return { stepSeconds: STEP_SECONDS, percent: smoothed(gives).map((value) => Math.round(100 * value)) }
@@ -141,7 +144,10 @@ function* columnsOf(source: SoundSource): Task<Columns> {
 
 const decibels = (power: number) => (10 / Math.LN10) * ln(power + 1e-12)
 
-/** How far the spectrum moves over two steps to either side, dB a band, mean over the bands that are heard; its level apart. */
+/**
+ * How far the spectrum moves over two steps to either side, dB a band, mean over the bands that are heard; its level
+ * apart.
+ */
 function changeAt(bands: Float32Array, n: number, steps: number): number {
   const before = Math.max(0, n - REACH_STEPS) * BANDS
   const behind = Math.min(steps - 1, n + REACH_STEPS) * BANDS
@@ -207,8 +213,8 @@ const MOST_POINTS = 600
 const FIRST_TOLERANCE = 0.03
 
 /**
- * The speed curve by which a sound is paced, so that the whole stays as long as it is: what is stretched by `stretch` afterwards comes
- * to that stretch on the whole. Each moment is stretched by a power of it, more where it gives more.
+ * The speed curve by which a sound is paced, so that the whole stays as long as it is: what is stretched by `stretch`
+ * afterwards comes to that stretch on the whole. Each moment is stretched by a power of it, more where it gives more.
  * @param percent  0–100; 0 stretches every moment alike.
  * @returns points over the source's seconds, rising; none where nothing is to be paced.
  */
@@ -230,8 +236,8 @@ export function pacedSpeed(giving: Giving, seconds: number, stretch: number, per
 }
 
 /**
- * Result ÷ source of each step over that of the whole: powers of the stretch, as far as speeds go, whose mean is 1. The least of them
- * where none is.
+ * Result ÷ source of each step over that of the whole: powers of the stretch, as far as speeds go, whose mean is 1.
+ * The least of them where none is.
  */
 function localStretches(weights: Float64Array, stretch: number): Float64Array {
   // a little within what a curve may hold: all speeds are set by one factor in the end
@@ -252,7 +258,10 @@ function localStretches(weights: Float64Array, stretch: number): Float64Array {
   return at(high)
 }
 
-/** The steps that have to be points, so that straight lines between them stay near all others (Ramer 1972; Douglas & Peucker 1973). */
+/**
+ * The steps that have to be points, so that straight lines between them stay near all others (Ramer 1972; Douglas &
+ * Peucker 1973).
+ */
 function simplified(ratios: Float64Array, tolerance: number): number[] {
   const logs = ratios.map(ln)
   const keep = new Uint8Array(ratios.length)
@@ -281,7 +290,10 @@ function simplified(ratios: Float64Array, tolerance: number): number[] {
 const pointsAt = (knots: readonly number[], ratios: Float64Array, stepSeconds: number): SpeedPoint[] =>
   knots.map((n) => ({ seconds: (n + 0.5) * stepSeconds, percent: 100 / (ratios[n] as number) }))
 
-/** All speeds by one factor, so that the curve takes just as long as the sound; those at the ends of their range stay there. */
+/**
+ * All speeds by one factor, so that the curve takes just as long as the sound; those at the ends of their range stay
+ * there.
+ */
 function ofLength(points: readonly SpeedPoint[], seconds: number): SpeedPoint[] {
   const within = (percent: number) => Math.max(SPEED_RANGE.min, Math.min(SPEED_RANGE.max, percent))
   let own = [...points]

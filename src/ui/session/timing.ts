@@ -168,8 +168,8 @@ export function setSpeedPoints(source: Source, points: readonly SpeedPoint[], ge
 const givingKey = (source: Source) => `giving ${source.id}`
 
 /**
- * Pace a source as speech, so far; 0 ends it. What its moments give is found out first, where that is not known. Resolves when it is
- * done, or was given up.
+ * Pace a source as speech, so far; 0 ends it. What its moments give is found out first, where that is not known.
+ * Resolves when it is done, or was given up.
  */
 export async function setPacing(source: Source, percent: number, gesture?: string) {
   const known = timingOf(source).pacing
