@@ -88,6 +88,12 @@ describe('what the methods promise', () => {
     expect(own.coherence).toBeLessThan(0.05)
   })
 
+  it.each([1.25, 4])('rain by waveform match at %d × neither pulses nor gets fainter', (stretch) => {
+    const own = figures('rain', 'wsola', stretch)
+    expect(Math.abs(own.loudness)).toBeLessThan(0.3)
+    expect(own.modulationDb).toBeLessThan(2)
+  })
+
   it('three layers keep the attacks of drums over chords where they are', () => {
     const own = figures('drums over chords', 'layered', 1.25)
     expect([own.lost, own.added]).toEqual([0, 0])

@@ -90,6 +90,9 @@ function createWsola(
   const last = Math.max(0, frameCount(source) - length)
   const search = createSimilaritySearch(source, length, 2 * reach)
   const places = attacks.map((frame) => Math.round(map.outputAt(asSource(frame))))
+  // of the two windows that meet
+  const both = Float64Array.from({ length: hop }, (_, i) => (window[i] as number) * (window[i + hop] as number))
+  const gains = new Float64Array(hop)
   let previous: number | undefined
   let previousSegment = Number.NaN
 
@@ -120,6 +123,18 @@ function createWsola(
     return { low, high, wanted: Math.min(high, Math.max(low, mapped)) }
   }
 
+  /**
+   * Where two segments meet that are not alike, as in noise, their sum is fainter in the middle: by that much it is
+   * raised again, by one likeness for all channels. What goes on as it was recorded is left alone.
+   */
+  function keepLevel(sum: readonly Float32Array[], goesOn: number, start: number) {
+    if (start === goesOn) return
+    const shared = inCommon(alikeness(source.channels, goesOn, start, both))
+    if (shared >= 1) return
+    for (let i = 0; i < hop; i++) gains[i] = 1 / Math.sqrt(1 - 2 * (1 - shared) * (both[i] as number))
+    for (const into of sum) for (let i = 0; i < hop; i++) into[i] = (into[i] as number) * (gains[i] as number)
+  }
+
   return {
     channelCount: source.channels.length,
     hop,
@@ -130,10 +145,11 @@ function createWsola(
     },
     addSegment(k, sum) {
       const { low, high, wanted } = allowed(k)
+      const goesOn = previous !== undefined && previousSegment === k - 1 ? previous + hop : undefined
       let start = wanted
-      if (previous !== undefined && previousSegment === k - 1 && high > low) {
-        start = search(previous + hop, low, high, wanted).start
-      }
+      // an attack rises as it was recorded
+      const level = high > low && goesOn !== undefined
+      if (level) start = search(goesOn, low, high, wanted).start
       previous = start
       previousSegment = k
       for (let c = 0; c < sum.length; c++) {
@@ -145,6 +161,40 @@ function createWsola(
           into[i] = (into[i] as number) + (window[i] as number) * (from[start + i] as number)
         }
       }
+      if (level) keepLevel(sum, goesOn, start)
     },
   }
+}
+
+/**
+ * Noise has next to nothing in common with other noise. Tones that are as alike as the second of these beat where they
+ * meet: raising them would be heard, and they are left as they are.
+ */
+const NOISE_ALIKE = 0.3
+const TONES_ALIKE = 0.6
+
+/** What two stretches count as having in common, from how alike they are. */
+const inCommon = (alike: number) =>
+  alike <= NOISE_ALIKE
+    ? alike
+    : Math.min(1, NOISE_ALIKE + ((1 - NOISE_ALIKE) * (alike - NOISE_ALIKE)) / (TONES_ALIKE - NOISE_ALIKE))
+
+/** How alike a source is from two of its frames on, under weights: 1 the same, 0 nothing in common, or the opposite. */
+function alikeness(channels: readonly Float32Array[], a: number, b: number, weights: Float64Array): number {
+  let common = 0
+  let ofA = 1e-20
+  let ofB = 1e-20
+  for (const channel of channels) {
+    const first = Math.max(0, -a, -b)
+    const end = Math.min(weights.length, channel.length - Math.max(a, b))
+    for (let i = first; i < end; i++) {
+      const weight = weights[i] as number
+      const x = channel[a + i] as number
+      const y = channel[b + i] as number
+      common += weight * x * y
+      ofA += weight * x * x
+      ofB += weight * y * y
+    }
+  }
+  return Math.max(0, Math.min(1, common / Math.sqrt(ofA * ofB)))
 }
