@@ -166,6 +166,8 @@ export function setSpeedPoints(source: Source, points: readonly SpeedPoint[], ge
 
 /** the work of finding out how a voice gives way, as it is shown */
 const givingKey = (source: Source) => `giving ${source.id}`
+/** how far each of those is to be paced: it may be said again while that is found out */
+const wantedPacing = new Map<string, number>()
 
 /**
  * Pace a source as speech, so far; 0 ends it. What its moments give is found out first, where that is not known.
@@ -173,6 +175,11 @@ const givingKey = (source: Source) => `giving ${source.id}`
  */
 export async function setPacing(source: Source, percent: number, gesture?: string) {
   const known = timingOf(source).pacing
+  const isListening = wantedPacing.has(source.id)
+  if (isListening) {
+    wantedPacing.set(source.id, percent)
+    return
+  }
   if (percent <= 0)
     return editTiming(
       source,
@@ -204,6 +211,7 @@ export async function setPacing(source: Source, percent: number, gesture?: strin
       exports: { ...state.exports, [key]: { name: `Listening to ${source.name}`, progress } },
     }))
   show(0)
+  wantedPacing.set(source.id, percent)
   try {
     const { sound } = loaded.decoded
     const hits = hitsOf(source, foundOf(source)).map(({ seconds, strength }) => ({
@@ -214,16 +222,22 @@ export async function setPacing(source: Source, percent: number, gesture?: strin
       { kind: 'giving', sound, known: hits.length > 0 ? { attacks: hits } : {} },
       { rank: 1, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
     )
-    set(pacingOf(percent, giving, partStart(source)))
+    const wanted = wantedPacing.get(source.id) ?? 0
+    if (wanted > 0) set(pacingOf(wanted, giving, partStart(source)))
   } catch (error) {
     tell(error)
   } finally {
+    wantedPacing.delete(source.id)
     store.setState(({ exports: { [key]: _, ...others } }) => ({ exports: others }))
   }
 }
 
-/** Whether it is being found out how a source gives way. */
-export const usePacing = (source: Source) => useSession((state) => state.exports[givingKey(source)] !== undefined)
+/** What is said while it is found out how a source gives way; undefined where nothing is. */
+export const useListeningText = (source: Source): string | undefined =>
+  useSession((state) => {
+    const work = state.exports[givingKey(source)]
+    return work && `Listening for vowels, consonants and pauses, ${Math.round(100 * work.progress)} %`
+  })
 
 /** as far as what is found can be kept with the session */
 const LONGEST_PACED_SECONDS = 600

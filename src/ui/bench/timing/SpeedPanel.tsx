@@ -4,12 +4,12 @@ import { partFacts, partStart, type Source, timedFacts, timingOf } from '../../.
 import { timeText } from '../../common/formats'
 import { Field } from '../../fields/Field'
 import { NumberField } from '../../fields/NumberField'
-import { setKeepsLength, setPacing, setSpeedBetween, setSpeedPoints, usePacing } from '../../session/timing'
+import { setKeepsLength, setPacing, setSpeedBetween, setSpeedPoints, useListeningText } from '../../session/timing'
 
 /** The speed over a source: a part of it slower or faster, and what becomes of its length. */
 export function SpeedPanel({ source }: { source: Source }) {
   const [percent, setPercent] = useState(80)
-  const isListening = usePacing(source)
+  const listening = useListeningText(source)
   const facts = partFacts(source)
   const timed = timedFacts(source)
   if (!facts || !timed) return null
@@ -98,13 +98,12 @@ export function SpeedPanel({ source }: { source: Source }) {
         </button>
       </div>
       <p className="text-soft" role="status">
-        {isListening
-          ? 'Listening for vowels, consonants and pauses …'
-          : pacing
+        {listening ??
+          (pacing
             ? pacingText(source.target.stretch, points)
             : points.length === 0
               ? 'Select a sentence in the lanes and slow it, or double-click in the strip to add a point. Points are pulled, nudged with arrow keys, and taken away with Delete.'
-              : `${timeText(facts.frames / rate)} become ${timeText(timed.frames / rate)}${keeps && !mayKeep ? ': too little lies around the curve to keep the length' : ''}`}
+              : `${timeText(facts.frames / rate)} become ${timeText(timed.frames / rate)}${keeps && !mayKeep ? ': too little lies around the curve to keep the length' : ''}`)}
       </p>
     </section>
   )
