@@ -185,6 +185,8 @@ interface Stroke {
   /** frames of the part */
   readonly from: number
   last: number
+  /** when that was, ms */
+  lastAt: number
 }
 
 let stroke: Stroke | undefined
@@ -205,7 +207,7 @@ export function togglePainting(variant: Variant) {
   if (on) leave = eachFrame(paintOn)
 }
 
-/** a step of the playhead that is none of playing on, s */
+/** a step of the playhead so far beyond what has passed is none of playing on, s */
 const LEAP_SECONDS = 0.5
 
 function paintOn(): boolean {
@@ -227,7 +229,11 @@ function paintOn(): boolean {
   const heard = joinable(source).find(({ id }) => id === activeLane(state, source))
   const frame = playback.sourceFrame()
   const rate = source.facts?.sampleRate ?? 48_000
-  const goesOn = stroke && frame >= stroke.last - 1 && frame < stroke.last + LEAP_SECONDS * rate
+  const now = performance.now()
+  // a page that was held up for a while has missed nothing: sound went on
+  const speed = state.outlook.listeningSpeed / source.target.stretch
+  const passed = stroke ? ((now - stroke.lastAt) / 1000) * Math.max(1, speed) : 0
+  const goesOn = stroke && frame >= stroke.last - 1 && frame < stroke.last + (LEAP_SECONDS + passed) * rate
   if (stroke && (stroke.laneId !== heard?.id || !goesOn)) endStroke()
   if (heard && !stroke)
     stroke = {
@@ -237,8 +243,9 @@ function paintOn(): boolean {
       lane: laneOf(heard),
       from: frame,
       last: frame,
+      lastAt: now,
     }
-  if (stroke) stroke.last = frame
+  if (stroke) Object.assign(stroke, { last: frame, lastAt: now })
   return true
 }
 
