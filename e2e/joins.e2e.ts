@@ -117,6 +117,12 @@ test('a joined lane is painted with the number keys while it plays; a run can be
   await page.keyboard.press('Space')
   await heardUpTo(0.6)
   await page.keyboard.press('2')
+  // a page that is held up for a while goes on painting where the sound is by then
+  await heardUpTo(0.75)
+  await page.evaluate(() => {
+    const end = performance.now() + 700
+    while (performance.now() < end);
+  })
   await heardUpTo(1.4)
   await page.keyboard.press('1')
   await heardUpTo(1.9)
