@@ -1,6 +1,5 @@
-// What follows a signal sample by sample, in double precision: a predictor learned from it, what that misses, and how
-// like a stretch is to those around another place. Twins, which add up in the same order:
-// src/core/kernels/predictor.ts and slidingProducts.ts.
+// What follows a signal sample by sample, in double precision: a predictor learned from it, and sums of products
+// with all stretches of a line. Twins, which add up in the same order: src/core/kernels/predictor.ts and slidingProducts.ts.
 
 /**
  * One step of Burg's lattice, in place. `back[i]` belongs to `forward[m + i]`, so that nothing has to be moved. To
@@ -70,40 +69,6 @@ export function learn(forward: usize, back: usize, count: i32, order: i32, out: 
     reflect(forward + ((<usize>m) << 3), back, count - m, k, sums)
   }
   return order
-}
-
-/**
- * `errors[n]` += the squared difference of `samples[order + n]` from what the `order` samples before it predict, for
- * `count` of them.
- * @param predictor  nearest sample first.
- */
-export function addErrors(samples: usize, predictor: usize, order: i32, errors: usize, count: i32): void {
-  const end = errors + ((<usize>count) << 3)
-  while (errors < end) {
-    let a = f64x2.splat(0)
-    let b = f64x2.splat(0)
-    let c = f64x2.splat(0)
-    let d = f64x2.splat(0)
-    let at = samples
-    for (let k = order - 1; k >= 0; k--) {
-      const weight = v128.load64_splat(predictor + ((<usize>k) << 3))
-      a = f64x2.add(a, f64x2.mul(weight, v128.load(at)))
-      b = f64x2.add(b, f64x2.mul(weight, v128.load(at, 16)))
-      c = f64x2.add(c, f64x2.mul(weight, v128.load(at, 32)))
-      d = f64x2.add(d, f64x2.mul(weight, v128.load(at, 48)))
-      at += 8
-    }
-    a = f64x2.sub(v128.load(at), a)
-    b = f64x2.sub(v128.load(at, 16), b)
-    c = f64x2.sub(v128.load(at, 32), c)
-    d = f64x2.sub(v128.load(at, 48), d)
-    v128.store(errors, f64x2.add(v128.load(errors), f64x2.mul(a, a)))
-    v128.store(errors, f64x2.add(v128.load(errors, 16), f64x2.mul(b, b)), 16)
-    v128.store(errors, f64x2.add(v128.load(errors, 32), f64x2.mul(c, c)), 32)
-    v128.store(errors, f64x2.add(v128.load(errors, 48), f64x2.mul(d, d)), 48)
-    samples += 64
-    errors += 64
-  }
 }
 
 /** `out[n]` = Σ own[i] · other[n + i] over `count` samples, for `lags` of them; up to seven more are written. */

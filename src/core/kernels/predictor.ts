@@ -1,3 +1,4 @@
+import { slidingProducts } from './slidingProducts'
 import { type Kernels, kernels } from './wasm'
 
 /**
@@ -11,48 +12,32 @@ const ORDER = 24
 /** so many samples have to teach each coefficient */
 const SAMPLES_EACH = 8
 
-export const addPredictionErrors: AddPredictionErrors = (errors, samples, learnt) => {
-  const inside = samples.length <= LARGEST ? inKernel() : undefined
-  if (inside) inside(errors, samples, learnt)
-  else predictionTwin(errors, samples, learnt)
-}
+export const addPredictionErrors: AddPredictionErrors = (errors, samples, learnt) =>
+  addErrors(errors, samples, learnt, (learnt <= LARGEST ? inKernel() : undefined) ?? burgTwin)
 
-const orderFor = (learnt: number) => Math.min(ORDER, Math.floor(learnt / SAMPLES_EACH))
+/** The same by the twin of what learns. */
+export const predictionTwin: AddPredictionErrors = (errors, samples, learnt) =>
+  addErrors(errors, samples, learnt, burgTwin)
 
-export const predictionTwin: AddPredictionErrors = (errors, samples, learnt) => {
-  const predictor = burg(samples, learnt, orderFor(learnt))
+/** Coefficients of the past samples, nearest first: at most so many, fewer where nothing is left to predict. */
+type Learn = (samples: Float32Array, order: number) => Float64Array
+
+function addErrors(errors: Float64Array, samples: Float32Array, learnt: number, learn: Learn) {
+  const wanted = Math.min(ORDER, Math.floor(learnt / SAMPLES_EACH))
+  const predictor = wanted > 0 ? learn(samples.subarray(0, learnt), wanted) : new Float64Array(0)
   const order = predictor.length
-  const heard = new Float64Array(samples.subarray(learnt - order))
-  // four side by side: one would wait for itself
-  for (let n = 0; n < errors.length; n += 4) {
-    let a = 0
-    let b = 0
-    let c = 0
-    let d = 0
-    for (let k = 0; k < order; k++) {
-      const weight = predictor[order - 1 - k] as number
-      a += weight * (heard[n + k] as number)
-      b += weight * (heard[n + k + 1] as number)
-      c += weight * (heard[n + k + 2] as number)
-      d += weight * (heard[n + k + 3] as number)
-    }
-    const add = (at: number, predicted: number) => {
-      const error = (heard[at + order] as number) - predicted
-      errors[at] = (errors[at] as number) + error * error
-    }
-    add(n, a)
-    if (n + 1 < errors.length) add(n + 1, b)
-    if (n + 2 < errors.length) add(n + 2, c)
-    if (n + 3 < errors.length) add(n + 3, d)
+  const predicted = new Float64Array(errors.length)
+  slidingProducts(predicted, predictor.reverse(), samples.subarray(learnt - order))
+  for (let n = 0; n < errors.length; n++) {
+    const error = (samples[learnt + n] as number) - (predicted[n] as number)
+    errors[n] = (errors[n] as number) + error * error
   }
 }
 
-/** Coefficients of the past samples, nearest first. */
-function burg(samples: Float32Array, count: number, order: number): Float64Array {
-  const forward = new Float64Array(samples.subarray(0, count))
+const burgTwin: Learn = (samples, order) => {
+  const forward = new Float64Array(samples)
   const back = forward.slice()
   let a = new Float64Array(0)
-  if (order === 0) return a
   let [cross, power] = reflect(forward, back, 0, 0)
   for (let m = 1; m <= order; m++) {
     if (power < 1e-18) break
@@ -91,34 +76,27 @@ function reflect(forward: Float64Array, back: Float64Array, m: number, k: number
   return [cross[0] + cross[1], power[0] + power[1]]
 }
 
-/** the longest stretch, learned from and predicted together; longer ones are left to the twin */
+/** the longest stretch that is learned from; longer ones are left to the twin */
 const LARGEST = 1 << 14
-/** how many errors are found together */
-const TOGETHER = 8
 
-const made = new WeakMap<Kernels, AddPredictionErrors | undefined>()
+const made = new WeakMap<Kernels, Learn | undefined>()
 
-/** The same (kernels/lines.ts); undefined where there are no kernels. */
-function inKernel(): AddPredictionErrors | undefined {
+/** The same, to the bit (kernels/lines.ts); undefined where there are no kernels. */
+function inKernel(): Learn | undefined {
   const own = kernels()
   if (own && !made.has(own)) made.set(own, makeKernel(own))
   return own && made.get(own)
 }
 
-function makeKernel(own: Kernels): AddPredictionErrors | undefined {
-  const [forward, back, errorsAt] = [0, 0, 0].map(() => own.take(8 * (LARGEST + ORDER + TOGETHER)))
+function makeKernel(own: Kernels): Learn | undefined {
+  const [forward, back] = [0, 0].map(() => own.take(8 * LARGEST))
   const [predictor, room] = [0, 0].map(() => own.take(8 * (ORDER + 2)))
-  if (!forward || !back || !errorsAt || !predictor || !room) return undefined
+  if (!forward || !back || !predictor || !room) return undefined
   const { doubles } = own
-  return (errors, samples, learnt) => {
-    const taught = samples.subarray(0, learnt)
-    doubles.set(taught, forward / 8)
-    doubles.set(taught, back / 8)
-    const wanted = orderFor(learnt)
-    const order = wanted > 0 ? own.learn(forward, back, learnt, wanted, predictor, room) : 0
-    doubles.set(samples.subarray(learnt - order), forward / 8)
-    doubles.set(errors, errorsAt / 8)
-    own.addErrors(forward, predictor, order, errorsAt, errors.length)
-    errors.set(doubles.subarray(errorsAt / 8, errorsAt / 8 + errors.length))
+  return (samples, order) => {
+    doubles.set(samples, forward / 8)
+    doubles.set(samples, back / 8)
+    const found = own.learn(forward, back, samples.length, order, predictor, room)
+    return doubles.slice(predictor / 8, predictor / 8 + found)
   }
 }

@@ -100,7 +100,6 @@ interface Exports {
     bins: number,
   ): void
   learn(forward: number, back: number, count: number, order: number, out: number, room: number): number
-  addErrors(samples: number, predictor: number, order: number, errors: number, count: number): void
   slidingProducts(own: number, other: number, count: number, out: number, lags: number): void
   joinPair(a: number, b: number, to: number, n: number): void
   layPair(from: number, window: number, a: number, b: number, n: number, scale: number): void

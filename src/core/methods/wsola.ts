@@ -1,6 +1,7 @@
 import { longestPeriodMs, pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount } from '../audio/block'
+import { alikeness, levelKept } from '../dsp/alike'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { lowerBound } from '../dsp/search'
 import { createSimilaritySearch } from '../dsp/similarity'
@@ -129,9 +130,10 @@ function createWsola(
    */
   function keepLevel(sum: readonly Float32Array[], goesOn: number, start: number) {
     if (start === goesOn) return
-    const shared = inCommon(alikeness(source.channels, goesOn, start, both))
+    const { channels } = source
+    const shared = inCommon(alikeness({ channels, start: goesOn }, { channels, start }, both))
     if (shared >= 1) return
-    for (let i = 0; i < hop; i++) gains[i] = 1 / Math.sqrt(1 - 2 * (1 - shared) * (both[i] as number))
+    for (let i = 0; i < hop; i++) gains[i] = levelKept(window[i + hop] as number, window[i] as number, shared)
     for (const into of sum) for (let i = 0; i < hop; i++) into[i] = (into[i] as number) * (gains[i] as number)
   }
 
@@ -176,25 +178,5 @@ const TONES_ALIKE = 0.6
 /** What two stretches count as having in common, from how alike they are. */
 const inCommon = (alike: number) =>
   alike <= NOISE_ALIKE
-    ? alike
+    ? Math.max(0, alike)
     : Math.min(1, NOISE_ALIKE + ((1 - NOISE_ALIKE) * (alike - NOISE_ALIKE)) / (TONES_ALIKE - NOISE_ALIKE))
-
-/** How alike a source is from two of its frames on, under weights: 1 the same, 0 nothing in common, or the opposite. */
-function alikeness(channels: readonly Float32Array[], a: number, b: number, weights: Float64Array): number {
-  let common = 0
-  let ofA = 1e-20
-  let ofB = 1e-20
-  for (const channel of channels) {
-    const first = Math.max(0, -a, -b)
-    const end = Math.min(weights.length, channel.length - Math.max(a, b))
-    for (let i = first; i < end; i++) {
-      const weight = weights[i] as number
-      const x = channel[a + i] as number
-      const y = channel[b + i] as number
-      common += weight * x * y
-      ofA += weight * x * x
-      ofB += weight * y * y
-    }
-  }
-  return Math.max(0, Math.min(1, common / Math.sqrt(ofA * ofB)))
-}

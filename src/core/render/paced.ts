@@ -2,7 +2,7 @@ import { type Analysis, analyseTask } from '../analysis/analysis'
 import type { AudioBlock } from '../audio/block'
 import { type SoundSource, soundSource } from '../audio/soundSource'
 import type { Task } from '../task'
-import { givingOf, pacedSpeed } from '../timing/pacing'
+import { givingTask, pacedSpeed } from '../timing/pacing'
 import { timingMap } from '../timing/timing'
 import type { Recipe } from './recipe'
 
@@ -19,9 +19,7 @@ export function* pacedRecipe(
   const source = soundSource(sound)
   const { frames, sampleRate } = source
   const known = yield* analyseTask(sound, ['attacks', 'pitch'])
-  const { attacks = [], pitch } = known
-  if (!pitch) return { recipe, known }
-  const giving = yield* givingOf(source, { attacks, pitch })
+  const giving = yield* givingTask(source, known)
   const points = pacedSpeed(giving, frames / sampleRate, recipe.stretch, percent)
   if (points.length === 0) return { recipe, known }
   const speedCurve = { points }

@@ -1,4 +1,5 @@
 import { type Channels, silence } from '../audio/block'
+import { alikeness, levelKept } from '../dsp/alike'
 import { lowerBound } from '../dsp/search'
 import type { Voice } from '../methods/method'
 
@@ -53,7 +54,7 @@ export function piecedVoice(
     const [going, coming] = [silence(channelCount, frames), silence(channelCount, frames)]
     readPiece(seam, start, going)
     readPiece(seam + 1, start, coming)
-    const alike = even ? likeness(going, coming) : 1
+    const alike = even ? alikeIn(going, coming, frames) : 1
     going.forEach((channel, c) => {
       crossFade(channel, coming[c] as Float32Array, alike)
     })
@@ -89,22 +90,10 @@ export function piecedVoice(
 /** fades count as no more opposed than this: a sum that cancels out cannot be made louder without end */
 const LEAST_ALIKE = -0.5
 
-/** How alike two sounds are, −0.5 to 1: all channels together. */
-function likeness(a: Channels, b: Channels): number {
-  let dot = 0
-  let powerA = 0
-  let powerB = 0
-  a.forEach((channel, c) => {
-    const other = b[c] as Float32Array
-    for (let i = 0; i < channel.length; i++) {
-      const [x, y] = [channel[i] as number, other[i] as number]
-      dot += x * y
-      powerA += x * x
-      powerB += y * y
-    }
-  })
-  const power = Math.sqrt(powerA * powerB)
-  return power > 0 ? Math.max(LEAST_ALIKE, Math.min(1, dot / power)) : 0
+/** How alike what goes and what comes are, where the fade is. */
+function alikeIn(going: Channels, coming: Channels, frames: number): number {
+  const weights = new Float64Array(frames).fill(1)
+  return Math.max(LEAST_ALIKE, alikeness({ channels: going, start: 0 }, { channels: coming, start: 0 }, weights))
 }
 
 /** From one channel to the other, into the first, at the level that both have. */
@@ -113,7 +102,7 @@ function crossFade(from: Float32Array, to: Float32Array, alike: number) {
     const weight = (i + 0.5) / from.length
     const own = 1 - weight
     const sum = own * (from[i] as number) + weight * (to[i] as number)
-    from[i] = alike === 1 ? sum : sum / Math.sqrt(own * own + weight * weight + 2 * alike * own * weight)
+    from[i] = alike === 1 ? sum : sum * levelKept(own, weight, alike)
   }
 }
 

@@ -1,5 +1,4 @@
 import { describe, expect, it } from 'vitest'
-import { analyse } from '../analysis/analysis'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { soundSource } from '../audio/soundSource'
 import { RATE } from '../demo/instruments'
@@ -10,7 +9,7 @@ import { renderBlock } from '../render/renderTask'
 import { finish } from '../task'
 import { recipe } from '../testing/recipes'
 import { asSource } from '../timeline/axes'
-import { type Giving, givingOf, pacedSpeed } from './pacing'
+import { type Giving, givingTask, pacedSpeed } from './pacing'
 import { MOST_SPEED_POINTS, SPEED_RANGE, speedMap } from './speedCurve'
 
 const LINES = ['D@toId klok ranz', '_ sevan ships kem in _ wid bels _', 'tek Da rop and pul it smuD _ _']
@@ -18,9 +17,7 @@ const LINES = ['D@toId klok ranz', '_ sevan ships kem in _ wid bels _', 'tek Da 
 function spoken(line: string, hz: number, seed: number) {
   const { samples, sounds, attacks } = speak(line, hz, createRandom(seed))
   const audio: AudioBlock = { sampleRate: RATE, channels: [samples] }
-  const { attacks: found = [], pitch } = analyse(audio, ['attacks', 'pitch'])
-  if (!pitch) throw new Error('no pitch')
-  const giving = finish(givingOf(soundSource(audio), { attacks: found, pitch }))
+  const giving = finish(givingTask(soundSource(audio)))
   return { audio, sounds, attacks, giving, seconds: samples.length / RATE }
 }
 

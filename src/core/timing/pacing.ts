@@ -6,7 +6,7 @@ import { partAround, type SoundSource } from '../audio/soundSource'
 import { exp, ln } from '../dsp/portable'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
-import type { Task } from '../task'
+import { partOf, type Task } from '../task'
 import { SPEED_RANGE, type SpeedPoint } from './speedCurve'
 
 /**
@@ -56,6 +56,10 @@ const LEAST_PAUSE_SECONDS = 0.13
 const BEFORE_ATTACK_SECONDS = 0.015
 const BEHIND_ATTACK_SECONDS = 0.035
 const SMOOTH_STEPS = 2
+/** share of the work that is attacks and pitch */
+const ANALYSING = 0.8
+/** steps whose sound is asked for at once; an even count */
+const AT_ONCE = 200
 
 interface Columns {
   /** of each step, dB */
@@ -64,11 +68,13 @@ interface Columns {
   readonly bands: Float32Array
 }
 
-/** What a sound's moments give, from its spectra, its attacks and its pitch. */
-export function* givingOf(
-  source: SoundSource,
-  { attacks, pitch }: { readonly attacks: readonly Attack[]; readonly pitch: PitchTrack },
-): Task<Giving> {
+/** What a sound's moments give, from its spectra, its attacks and its pitch, which are found where they are not known. */
+export function* givingTask(source: SoundSource, known: Analysis = {}): Task<Giving> {
+  const { attacks = [], pitch } = yield* partOf(analyseTask(source, ['attacks', 'pitch'], known), 0, ANALYSING)
+  return yield* partOf(givingOf(source, attacks, pitch as PitchTrack), ANALYSING, 1)
+}
+
+function* givingOf(source: SoundSource, attacks: readonly Attack[], pitch: PitchTrack): Task<Giving> {
   const { levels, bands } = yield* columnsOf(source)
   const steps = levels.length
   const loud = [...levels].sort((a, b) => a - b)[Math.floor(0.95 * (steps - 1))] ?? 0
@@ -92,12 +98,6 @@ export function* givingOf(
     for (let n = from; n <= to; n++) gives[n] = 0
   }
   return { stepSeconds: STEP_SECONDS, percent: smoothed(gives).map((value) => Math.round(100 * value)) }
-}
-
-/** The same, with attacks and pitch found where they are not known. */
-export function* givingTask(source: SoundSource, known: Analysis = {}): Task<Giving> {
-  const { attacks = [], pitch } = yield* analyseTask(source, ['attacks', 'pitch'], known)
-  return yield* givingOf(source, { attacks, pitch: pitch as PitchTrack })
 }
 
 /** 1 up to `low`, 0 from `high` on. */
@@ -129,15 +129,17 @@ function* columnsOf(source: SoundSource): Task<Columns> {
     }
     levels[n] = decibels(total)
   }
-  for (let n = 0; n < steps; n += 2) {
-    const from = Math.round(n * hop) - (size >> 1)
-    const next = Math.round((n + 1) * hop) - (size >> 1)
-    const { start, audio } = partAround(source, from, next + size)
+  const placeOf = (n: number) => Math.round(n * hop) - (size >> 1)
+  for (let first = 0; first < steps; first += AT_ONCE) {
+    const end = Math.min(steps, first + AT_ONCE)
+    const { start, audio } = partAround(source, placeOf(first), placeOf(end) + size)
     const mix = mixOf(audio)
-    reader.cross(pair, mix, from - start, mix, next - start)
-    put(n, pair.left)
-    if (n + 1 < steps) put(n + 1, pair.right)
-    if (n % 200 === 0) yield { doneFrames: Math.min(frames, Math.round(n * hop)), totalFrames: frames }
+    for (let n = first; n < end; n += 2) {
+      reader.cross(pair, mix, placeOf(n) - start, mix, placeOf(n + 1) - start)
+      put(n, pair.left)
+      if (n + 1 < steps) put(n + 1, pair.right)
+    }
+    yield { doneFrames: Math.min(frames, Math.round(end * hop)), totalFrames: frames }
   }
   return { levels, bands }
 }
