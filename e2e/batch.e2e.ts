@@ -148,7 +148,12 @@ test('a folder takes the files in folders as they lay in, and nothing that lies 
       const walk = async (folder: FileSystemDirectoryHandle, before: string) => {
         for await (const [name, handle] of folder as unknown as AsyncIterable<[string, FileSystemHandle]>)
           if (handle.kind === 'directory') await walk(handle as FileSystemDirectoryHandle, `${before}${name}/`)
-          else sizes[before + name] = (await (handle as FileSystemFileHandle).getFile()).size
+          else
+            try {
+              sizes[before + name] = (await (handle as FileSystemFileHandle).getFile()).size
+            } catch {
+              // it was being put in its place, and lay beside it just now
+            }
       }
       await walk(await (await navigator.storage.getDirectory()).getDirectoryHandle('brought'), '')
       return sizes

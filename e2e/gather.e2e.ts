@@ -69,8 +69,14 @@ test('a folder dropped on the window is walked through, folders in it too, and l
   await openSession(page)
   const cdp = await page.context().newCDPSession(page)
   const data = { items: [], files: [crate], dragOperationsMask: 1 }
-  for (const type of ['dragEnter', 'dragOver', 'drop'] as const)
-    await cdp.send('Input.dispatchDragEvent', { type, x: 600, y: 400, data })
+  const drag = (type: 'dragEnter' | 'dragOver' | 'drop') =>
+    cdp.send('Input.dispatchDragEvent', { type, x: 600, y: 400, data })
+  // as a hand does: it lets go where the page says that it may, over what stays where it is
+  await expect(page.getByRole('button', { name: 'Play' })).toBeEnabled()
+  await drag('dragEnter')
+  await expect(page.getByText('Let go: files come onto the shelf')).toBeVisible()
+  await drag('dragOver')
+  await drag('drop')
   await expect(found(page).getByRole('listitem')).toHaveCount(5)
   await expect(row(page, 'tone again.wav').getByRole('button').first()).toHaveAttribute(
     'title',

@@ -40,6 +40,28 @@ test('a reload comes back as it was: sounds, target, variants, selection, lane, 
   expect(after.bytes.equals(before.bytes)).toBe(true)
 })
 
+test('what the page had no time to write before a reload is there all the same', async ({ page }) => {
+  await openSession(page)
+  await type(page.getByRole('spinbutton', { name: 'Stretch' }), '2.5')
+  await written(page, '"stretch":2.5')
+  // from here on nothing that is begun ever ends, as where a page is gone before its write was done
+  await page.evaluate(() => {
+    IDBObjectStore.prototype.put = function (this: IDBObjectStore) {
+      return this.transaction.db.transaction(this.name).objectStore(this.name).get('none')
+    }
+    IDBTransaction.prototype.commit = () => undefined
+  })
+  await type(page.getByRole('spinbutton', { name: 'Semitones' }), '3')
+  await page.getByRole('button', { name: 'Change to Paper' }).click()
+  await page.reload()
+  await expect(page.getByRole('heading', { name: 'Rope winch' })).toBeVisible()
+  expect([await now(page, 'Stretch'), await now(page, 'Semitones')]).toEqual(['2.5', '3'])
+  await expect(page.locator('html')).toHaveAttribute('data-theme', 'paper')
+  await written(page, '"pitchSemitones":3')
+  // and it is written now, not found again
+  await expect.poll(() => page.evaluate(() => localStorage.length)).toBe(0)
+})
+
 test('a killed browser comes back as it was, too', async ({ baseURL }, info) => {
   const profile = info.outputPath('profile')
   const options = {

@@ -7,6 +7,8 @@ export interface SessionRow {
   session: unknown
   /** counts up with each write: whoever writes over another one's notices */
   revision?: number
+  /** who wrote it: one page, as long as it lives */
+  writer?: string
 }
 
 /** What the eye and ear were on, one row. */

@@ -6,14 +6,32 @@ import { createSessionKeeper } from './sessionKeeper'
 let count = 0
 const fresh = () => openDatabase(`sessions ${++count}`)
 
-function keeperOf(database = fresh()) {
+/** Where a last word lies, as a browser has it. */
+function lastWord() {
+  let text: string | null = null
+  return {
+    get: () => text,
+    put: (next: string) => {
+      text = next
+    },
+    clear: () => {
+      text = null
+    },
+  }
+}
+
+function keeperOf(database = fresh(), word = lastWord()) {
   const told = { errors: [] as unknown[], saved: 0, overtaken: 0 }
   const events = {
     onError: (error: unknown) => told.errors.push(error),
     onSaved: () => told.saved++,
     onOvertaken: () => told.overtaken++,
   }
-  return { database, told, keeper: createSessionKeeper<unknown, unknown>(database, events, () => 5) }
+  return {
+    database,
+    told,
+    keeper: createSessionKeeper<unknown, unknown>(database, events, () => 5, { lastWord: word }),
+  }
 }
 
 describe('the session keeper', () => {
@@ -43,13 +61,10 @@ describe('the session keeper', () => {
       return session
     }
     const events = { onError() {}, onSaved() {}, onOvertaken() {} }
-    const keeper = createSessionKeeper<unknown, unknown>(
-      database,
-      events,
-      () => 5,
-      slow,
-      () => true,
-    )
+    const keeper = createSessionKeeper<unknown, unknown>(database, events, () => 5, {
+      checked: slow,
+      isLarge: () => true,
+    })
     let writes = 0
     database.sessions.hook('updating', () => {
       writes++
@@ -169,5 +184,56 @@ describe('the session keeper', () => {
     keeper.saveOutlook({ n: 2 })
     await keeper.settled()
     expect(await keeper.load()).toEqual({ session: { n: 1 }, outlook: undefined })
+  })
+
+  it('is found as it was left by a page that went before it was written, and by nobody after that', async () => {
+    const word = lastWord()
+    const first = keeperOf(fresh(), word)
+    const { database } = first
+    await first.keeper.load(true)
+    first.keeper.saveSession({ n: 1 })
+    await first.keeper.settled()
+    expect(word.get()).toBeNull()
+    // the page ends here: what it was about to write is never written
+    const { transaction } = database
+    database.transaction = () => new Promise<never>(() => undefined) as never
+    first.keeper.saveSession({ n: 2 })
+    first.keeper.saveSession({ n: 3 })
+    first.keeper.saveOutlook({ theme: 'paper' })
+    first.keeper.leave()
+    database.transaction = transaction
+    const second = keeperOf(database, word)
+    expect(await second.keeper.load()).toEqual({ session: { n: 1 }, outlook: undefined })
+    const kept = { session: { n: 3 }, outlook: { theme: 'paper' }, unwritten: true }
+    expect(await second.keeper.load(true)).toEqual(kept)
+    // as long as it is not written it is found again
+    expect(await keeperOf(database, word).keeper.load(true)).toEqual(kept)
+    second.keeper.saveSession({ n: 4 })
+    await second.keeper.settled()
+    expect(word.get()).toBeNull()
+    expect(await keeperOf(database, word).keeper.load(true)).toEqual({ session: { n: 4 }, outlook: undefined })
+  })
+
+  it('goes by what was left where the last write of that page landed after all, not where another one wrote', async () => {
+    const word = lastWord()
+    const first = keeperOf(fresh(), word)
+    const { database } = first
+    await first.keeper.load(true)
+    first.keeper.saveSession({ n: 1 })
+    first.keeper.saveSession({ n: 2 })
+    first.keeper.leave()
+    const left = word.get() as string
+    await first.keeper.settled()
+    // it lived on and wrote all: nothing is left
+    expect(word.get()).toBeNull()
+    await database.sessions.update('current', { revision: 1, session: { n: 1 } })
+    word.put(left)
+    expect(await keeperOf(database, word).keeper.load(true)).toMatchObject({ session: { n: 2 }, unwritten: true })
+    await database.sessions.update('current', { writer: 'another' })
+    expect(await keeperOf(database, word).keeper.load(true)).toEqual({ session: { n: 1 }, outlook: undefined })
+    for (const broken of ['{"revision', 'null', '7']) {
+      word.put(broken)
+      expect(await keeperOf(database, word).keeper.load(true)).toMatchObject({ session: { n: 1 } })
+    }
   })
 })

@@ -5,6 +5,8 @@ import { storageError } from './storageError'
 export interface Kept {
   readonly session: unknown
   readonly outlook: unknown
+  /** it was left by a page that went before it was written: whoever goes on has to write it */
+  readonly unwritten?: true
 }
 
 /** looking through a session for less is done beside what a person does */
@@ -24,24 +26,54 @@ interface Events {
   onOvertaken(): void
 }
 
+/** Where one text is put down at once, before a page is gone: writing to the database may be cut off by its end. */
+export interface LastWord {
+  get(): string | null
+  /** @throws where there is no room. */
+  put(text: string): void
+  clear(): void
+}
+
+interface Options<S> {
+  /** Gives what is to be written, as it may be. */
+  readonly checked?: (session: S) => S
+  /**
+   * Whether a session may take long to look through: only such a one is rested behind, whatever the machine is busy
+   * with.
+   */
+  readonly isLarge?: (session: S) => boolean
+  /** Where what is not written yet is left when the page goes. */
+  readonly lastWord?: LastWord
+}
+
+/** What a page left that went before all was written. */
+interface Left {
+  readonly writer: string
+  /** the revision that lay there when it was last known */
+  readonly revision: number | null
+  readonly session?: unknown
+  readonly outlook?: unknown
+}
+
 /**
  * Session and outlook are kept as they change, each in its own row. A write starts with the change itself. What changes
  * meanwhile is written right after it: the last state always lands, and none is written twice. A session
  * that takes long to look through is followed by a rest, as long as changes follow one another at once: a drag through
  * thousands of pins must not be held up by writing them. A change that comes alone never waits. The session is only
  * written over what this keeper read or wrote itself.
- * @param checked  gives what is to be written, as it may be.
- * @param isLarge  whether a session may take long to look through: only such a one is rested behind, whatever the
- *   machine
- *   is busy with.
+ * What is not written yet when the page goes is left as a last word, and read from there by the next page, unless
+ * somebody wrote meanwhile.
  */
 export function createSessionKeeper<S, O>(
   database: Database,
   events: Events,
   now: () => number,
-  checked: (session: S) => S = (session) => session,
-  isLarge: (session: S) => boolean = () => false,
+  { checked = (session) => session, isLarge = () => false, lastWord }: Options<S> = {},
 ) {
+  const writer = crypto.randomUUID()
+  /** what is being written */
+  let underWay: { readonly session?: S | undefined; readonly outlook?: O | undefined } = {}
+  let leftBehind = false
   let session: S | undefined
   let outlook: O | undefined
   let writing: Promise<void> | undefined
@@ -66,7 +98,7 @@ export function createSessionKeeper<S, O>(
       const there = await database.sessions.get('current')
       if (revisionOf(there) !== revision) return false
       const next = (revision ?? 0) + 1
-      await database.sessions.put({ id: 'current', savedAt: now(), session: state, revision: next })
+      await database.sessions.put({ id: 'current', savedAt: now(), session: state, revision: next, writer })
       return next
     })
   }
@@ -77,6 +109,7 @@ export function createSessionKeeper<S, O>(
       let checkedMs = 0
       session = undefined
       outlook = undefined
+      underWay = { session: ownSession, outlook: ownOutlook }
       try {
         if (ownSession !== undefined) {
           const begun = performance.now()
@@ -94,9 +127,16 @@ export function createSessionKeeper<S, O>(
       } catch (error) {
         session ??= ownSession
         outlook ??= ownOutlook
+        underWay = {}
         writing = undefined
         events.onError(storageError(error))
         return
+      }
+      underWay = {}
+      // a page that was hidden and came back has written it by itself
+      if (leftBehind && session === undefined && outlook === undefined) {
+        leftBehind = false
+        lastWord?.clear()
       }
       events.onSaved({ session: ownSession !== undefined })
       await rest(checkedMs)
@@ -130,6 +170,20 @@ export function createSessionKeeper<S, O>(
       endRest?.()
       return writing ?? Promise.resolve()
     },
+    /** The page goes, and may not come back: what is on its way is hurried, and left where it is found at once. */
+    leave() {
+      endRest?.()
+      const last = { session: session ?? underWay.session, outlook: outlook ?? underWay.outlook }
+      if (!open || !lastWord || (last.session === undefined && last.outlook === undefined)) return
+      try {
+        const own = last.session === undefined ? undefined : checked(last.session)
+        const left: Left = { writer, revision: revision ?? null, session: own, outlook: last.outlook }
+        lastWord.put(JSON.stringify(left))
+        leftBehind = true
+      } catch {
+        // there is no room, or no text for it: it is as well kept as what the database can still take
+      }
+    },
     /** Write nothing any more, until it is opened again by `load`. What is on its way still lands. */
     async close() {
       endRest?.()
@@ -149,14 +203,24 @@ export function createSessionKeeper<S, O>(
     async removeStray(key: unknown) {
       await database.sessions.delete(key as 'current')
     },
-    /** What lies there; undefined on a first visit. From here on this keeper writes over it. */
-    async load(): Promise<Kept | undefined> {
+    /**
+     * What lies there; undefined on a first visit. From here on this keeper writes over it.
+     * @param takesUp  whether what a page left that is gone is taken up. It stays there until something is written.
+     */
+    async load(takesUp = false): Promise<Kept | undefined> {
       const [row, outlookRow] = await Promise.all([
         database.sessions.get('current'),
         database.outlooks.get('current').catch(() => undefined),
       ])
       revision = revisionOf(row)
       open = true
+      const left = takesUp ? leftOver(lastWord, row) : undefined
+      if (left) {
+        leftBehind = true
+        const outlook = left.outlook ?? outlookRow?.outlook
+        if (left.session !== undefined) return { session: left.session, outlook, unwritten: true }
+        if (row) return { session: apart(row.session).session, outlook, unwritten: true }
+      }
       if (!row) return undefined
       return outlookRow ? { session: row.session, outlook: outlookRow.outlook } : apart(row.session)
     },
@@ -164,6 +228,21 @@ export function createSessionKeeper<S, O>(
 }
 
 const revisionOf = (row: SessionRow | undefined) => (typeof row?.revision === 'number' ? row.revision : undefined)
+
+/** What a page left, where nobody has written since but that page itself, and that at most once. */
+function leftOver(lastWord: LastWord | undefined, row: SessionRow | undefined): Left | undefined {
+  try {
+    const text = lastWord?.get()
+    const left = text ? (JSON.parse(text) as Left | null) : undefined
+    if (!left || typeof left !== 'object') return undefined
+    const there = revisionOf(row) ?? 0
+    const known = left.revision ?? 0
+    if (there === known || (there === known + 1 && row?.writer === left.writer)) return left
+  } catch {
+    // it was cut off, or is not ours
+  }
+  return undefined
+}
 
 /** Until version 5 session and outlook lay in one row. */
 function apart(kept: unknown): Kept {

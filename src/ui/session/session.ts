@@ -73,7 +73,7 @@ async function follows() {
 /** Show what lies in storage. What this tab looks at stays. */
 async function openAs(kind: 'writes' | 'watches') {
   const first = !getState().ready
-  const { session, outlook, newer } = await openKept(wantedTheme(), kind === 'writes')
+  const { session, outlook, newer, unwritten } = await openKept(wantedTheme(), kind === 'writes')
   if (newer !== undefined || kind === 'watches') await keeper.close()
   const { outlook: own } = getState()
   const selects = session.sources.some(({ id }) => id === own.selectedId) ? own.selectedId : session.sources[0]?.id
@@ -83,6 +83,9 @@ async function openAs(kind: 'writes' | 'watches') {
     history: startHistory(session),
     outlook: first ? outlook : { ...own, selectedId: selects },
   })
+  if (!unwritten || kind === 'watches') return
+  keeper.saveSession(session)
+  keeper.saveOutlook(outlook)
 }
 
 /** What only the tab that writes does. */

@@ -91,8 +91,13 @@ export async function openList() {
     if (known) return { id, path, status: 'known', facts: known }
     return typeof error === 'string' ? { id, path, status: 'failed', error } : { id, path, status: 'waiting' }
   })
-  setState({ found: markSame(found) })
-  queue = found.filter(({ status }) => status === 'waiting').map(({ id }) => id)
+  // what was listed since the page opened stays: it may have come before the list of the last visit was read
+  const lying = new Set(found.map(({ id }) => id))
+  const since = getState().found.filter(({ id }) => lying.has(id) || inMemory.has(id))
+  const begun = new Set(since.map(({ id }) => id))
+  const before = found.filter(({ id }) => !begun.has(id))
+  setState({ found: markSame([...before, ...since]) })
+  queue.push(...before.filter(({ status }) => status === 'waiting').map(({ id }) => id))
   readOn()
 }
 

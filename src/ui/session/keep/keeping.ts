@@ -26,12 +26,13 @@ const { getState, setState } = store
 const AGAIN_MS = 5000
 /** so many are looked through in a time that a drag feels */
 const MANY_PINS = 1500
+const LAST_WORD = 'zumbet last word'
 
 let onSaved = () => {}
 let onOvertaken = () => {}
 
-// what waits for a rest is written before the page goes
-globalThis.addEventListener?.('pagehide', () => void keeper.settled())
+// what is not written yet when the page goes is there for the next one
+globalThis.addEventListener?.('pagehide', () => keeper.leave())
 
 /** Be told when something was written, and when another tab wrote meanwhile. */
 export function onKept(events: { readonly saved: () => void; readonly overtaken: () => void }) {
@@ -55,13 +56,20 @@ export const keeper = createSessionKeeper<Session, Outlook>(
     onOvertaken: () => onOvertaken(),
   },
   () => Date.now(),
-  (session) => {
-    const { session: holds, mended } = checkedForWriting(session)
-    if (mended.length > 0)
-      notify({ tone: 'trouble', text: `Not all could be kept as it is: ${mendedText(mended, namesOf(session))}.` })
-    return holds
+  {
+    checked(session) {
+      const { session: holds, mended } = checkedForWriting(session)
+      if (mended.length > 0)
+        notify({ tone: 'trouble', text: `Not all could be kept as it is: ${mendedText(mended, namesOf(session))}.` })
+      return holds
+    },
+    isLarge: ({ sources }) => sources.some(({ timing }) => (timing?.placed.length ?? 0) > MANY_PINS),
+    lastWord: {
+      get: () => localStorage.getItem(LAST_WORD),
+      put: (text) => localStorage.setItem(LAST_WORD, text),
+      clear: () => localStorage.removeItem(LAST_WORD),
+    },
   },
-  ({ sources }) => sources.some(({ timing }) => (timing?.placed.length ?? 0) > MANY_PINS),
 )
 
 const namesOf = (session: Session) => (n: number) => session.sources[n]?.name
@@ -72,6 +80,8 @@ export interface Opened {
   readonly outlook: Outlook
   /** the version of a session that must not be written over */
   readonly newer?: number
+  /** it was left by a page that went before all was written, and has to be written now */
+  readonly unwritten?: true
 }
 
 /**
@@ -81,7 +91,7 @@ export interface Opened {
  */
 export async function openKept(theme: Outlook['theme'], mayWrite: boolean): Promise<Opened> {
   const first = { session: firstSession(), outlook: firstOutlook(theme) }
-  const [strays, kept] = await Promise.all([mayWrite ? keeper.strays() : [], keeper.load()])
+  const [strays, kept] = await Promise.all([mayWrite ? keeper.strays() : [], keeper.load(mayWrite)])
   for (const { key, row } of strays) {
     const raw = (row as { session?: unknown }).session ?? row
     await keepAside('session', raw, 'A session lay under a name that is not its own.')
@@ -97,7 +107,7 @@ export async function openKept(theme: Outlook['theme'], mayWrite: boolean): Prom
   if (read.kind === 'newer') return { session: read.session, outlook, newer: read.version }
   if (read.mended.length > 0 && mayWrite)
     await keepAside('session', kept.session, mendedNote(read.mended, kept.session))
-  return { session: read.session, outlook }
+  return { session: read.session, outlook, ...(kept.unwritten && { unwritten: true }) }
 }
 
 function outlookOf(raw: unknown, first: Outlook, session: Session): Outlook {
