@@ -1,3 +1,4 @@
+import { asOutput } from '../timeline/axes'
 import type { Artefact } from './artefacts'
 import { unmeasured } from './artefacts'
 import type { Comparison } from './comparison'
@@ -46,6 +47,8 @@ export function createLevels(comparison: Comparison, loudest = 0) {
       natural: Spectrum | 'silence' | undefined,
       binHz: number,
     ) {
+      // partials further apart than they were, under formants that stayed: there are as many fewer in each band
+      const share = ratio / comparison.pitchRatioAt(asOutput(comparison.from + resultFrame))
       let here = 0
       let there = 0
       const bands: { wanted: number; found: number }[] = []
@@ -54,13 +57,13 @@ export function createLevels(comparison: Comparison, loudest = 0) {
         const high = BAND_EDGES[b + 1] as number
         if (high > 0.92 * nyquist || high * ratio > 0.92 * nyquist) break
         const ear = earAt(Math.sqrt(low * high) * ratio)
-        const a = ear * powerBetween(want.below, low / binHz, high / binHz)
+        const a = ear * share * powerBetween(want.below, low / binHz, high / binHz)
         const c =
           natural === undefined
             ? a
             : natural === 'silence'
               ? 0
-              : ear * powerBetween(natural.below, low / binHz, high / binHz)
+              : ear * share * powerBetween(natural.below, low / binHz, high / binHz)
         const g = ear * powerBetween(got.below, (low * ratio) / binHz, (high * ratio) / binHz)
         const least = Math.min(a, c)
         const most = Math.max(a, c)

@@ -25,11 +25,11 @@ const schema = {
     label: 'Level',
     options: [
       { value: 'loudness', label: 'Same loudness' },
-      { value: 'cycle', label: 'Same cycles' },
+      { value: 'cycle', label: 'Same envelope' },
     ],
-    default: 'loudness',
+    default: 'cycle',
     trades:
-      'When cycles lie closer or wider than they were: keep the loudness, or keep each cycle as strong as it was.',
+      'When cycles lie closer or wider than they were: keep the loudness, or let every partial be as strong as the kept formants say.',
   }),
 }
 

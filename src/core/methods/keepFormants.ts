@@ -14,6 +14,8 @@ const WINDOW_SECONDS = 0.043
 const OVERLAP = 4
 /** the most by which a moment's level is brought back to what it was before the envelope was moved (18 dB) */
 const MAX_LEVEL_CHANGE = 8
+/** partials that lie further apart or closer than this are no louder or softer for it, power */
+const MAX_FEWER = 4
 /** an envelope's deep valleys are not known well enough to lift what lies in them further than this */
 const MAX_GAIN_LOG = 3.453877639491069
 
@@ -21,6 +23,8 @@ const MAX_GAIN_LOG = 3.453877639491069
  * Put the spectral envelope of the source where it is wanted, over a result in which it was moved: at each moment the
  * result is filtered by the envelope that is wanted over the one that is there, both the source's own, read at other
  * frequencies (`wantedAt` and `movedAt` are ratios to where it lies in the source). The same filter serves all channels.
+ * Partials that were moved away from their envelope come to have its level where they lie: an octave up there are half as
+ * many in it, and the sound is 3 dB less loud.
  * Source  Röbel & Rodet 2005 for the envelope and for dividing it out and putting it back.
  */
 export function keepFormants(
@@ -128,7 +132,8 @@ export function keepFormants(
       } else inner.read(centre - bins, held)
       heldSegment = k
       findEnvelope(Math.floor(k / 2))
-      findGains(movedAt(asOutput(centre)), wantedAt(asOutput(centre)))
+      const [moved, wanted] = [movedAt(asOutput(centre)), wantedAt(asOutput(centre))]
+      findGains(moved, wanted)
       powerBefore = 0
       powerBehind = 0
       for (let c = 0; c < channelCount; c += 2) {
@@ -137,8 +142,9 @@ export function keepFormants(
         filter(spectra[c] as Float32Array)
         filter(spectra[c + 1] as Float32Array)
       }
-      // moving the envelope changes what a voice sounds like, not how loud it is
-      const change = Math.sqrt(powerBefore / Math.max(powerBehind, 1e-30))
+      // each partial takes the level that the envelope has where it lies now: of partials further apart there are fewer
+      const fewer = Math.max(1 / MAX_FEWER, Math.min(MAX_FEWER, wanted / moved))
+      const change = Math.sqrt((fewer * powerBefore) / Math.max(powerBehind, 1e-30))
       const level = scale * Math.min(MAX_LEVEL_CHANGE, change)
       lay(spectra, sum, level)
     },

@@ -47,6 +47,29 @@ describe('attack splice', () => {
     expect(Math.abs(loudness(out) - loudness(ideal))).toBeLessThan(0.6)
   })
 
+  it.each([
+    [-12, 1.2],
+    [12, 3],
+  ])('lets low and high parts of a stroke die away each as it did, at %d st', (pitchSemitones, within) => {
+    const [low, high] = [220, 3520]
+    const source = block(RATE, 1, Math.round(2.2 * RATE), (frame) => {
+      const t = frame / RATE
+      const since = t - Math.max(...AT.filter((at) => at <= t), -1)
+      if (since > 0.45) return 0
+      const parts = Math.exp(-since / 0.12) * Math.sin(2 * Math.PI * low * since)
+      return 0.4 * (parts + Math.exp(-since / 0.03) * Math.sin(2 * Math.PI * high * since))
+    })
+    const ratio = 2 ** (pitchSemitones / 12)
+    const result = renderBlock(source, recipe('splice', { pitchSemitones }))
+    // how far a tone falls from 10 to 50 ms after each stroke, dB, by a window that hears it alone
+    const fall = (audio: AudioBlock, hz: number) => {
+      const at = (seconds: number) => toneLevel(audio.channels[0] as Float32Array, hz, seconds, 0.02)
+      const falls = AT.map((t) => 20 * Math.log10(at(t + 0.01) / at(t + 0.05)))
+      return falls.reduce((sum, value) => sum + value, 0) / falls.length
+    }
+    for (const hz of [low, high]) expect(Math.abs(fall(result, hz * ratio) - fall(source, hz))).toBeLessThan(within)
+  })
+
   it('puts each stroke whole at its mapped time, sample by sample', () => {
     const source = struck(700)
     const own = source.channels[0] as Float32Array
@@ -80,3 +103,16 @@ describe('attack splice', () => {
     expect(Math.abs(gapDb('noise') - steadyDb)).toBeLessThan(3)
   })
 })
+
+/** Amplitude of a tone at `hz` in a Hann window that begins at a second. */
+function toneLevel(samples: Float32Array, hz: number, from: number, seconds: number): number {
+  const size = Math.round(seconds * RATE)
+  let re = 0
+  let im = 0
+  for (let i = 0; i < size; i++) {
+    const x = (samples[Math.round(from * RATE) + i] ?? 0) * (0.5 - 0.5 * Math.cos((2 * Math.PI * (i + 0.5)) / size))
+    re += x * Math.cos((2 * Math.PI * hz * i) / RATE)
+    im += x * Math.sin((2 * Math.PI * hz * i) / RATE)
+  }
+  return (4 * Math.hypot(re, im)) / size
+}

@@ -1,6 +1,7 @@
 import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount } from '../audio/block'
+import { splitBands } from '../dsp/bands'
 import { cosTurns, exp, ln, square } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
 import { lowerBound } from '../dsp/search'
@@ -93,15 +94,24 @@ interface Cut {
   /** fades whose two sides are unlike add up in power, fades of like ones in amplitude */
   readonly power: boolean
   readonly gain: number
-  /** what the level has to be turned by besides, `n` frames into the cut */
-  readonly gainAt?: ((n: number) => number) | undefined
+  /** its sound in bands, where each is turned up and down over time */
+  readonly turned?: readonly TurnedBand[]
+}
+
+/** One band of a cut, from the cut's start on in each channel, and by how much it is turned `n` frames into the cut. */
+interface TurnedBand {
+  readonly samples: readonly Float32Array[]
+  gainAt(n: number): number
 }
 
 /** At what ratio a piece will be read back, and the natural log of its level at a frame from its start. */
 interface Turning {
   readonly ratio: number
-  levelAt(frame: number): number
+  readonly decay: Decay
 }
+
+/** How a sound dies away: natural log of its level at a frame from a piece's start. */
+type Decay = (frame: number) => number
 
 /** from what correlation on two ends count as the same waveform */
 const ALIKE = 0.5
@@ -116,6 +126,16 @@ const MOST_SEARCH_SECONDS = 0.09
 const INAUDIBLE = 1e-4
 /** a piece's level is taken this often, down to 70 dB below its start, and turned by at most 30 dB */
 const LEVEL_STEP_SECONDS = 0.003
+/** high parts of a hit die away faster than low ones: each band is turned by itself, Hz, and its level taken this often */
+const BAND_EDGES = [300, 1200, 4800]
+const BAND_STEP_SECONDS = [0.006, 0.003, 0.002, 0.001]
+/** what lasts longer than this without an attack is no hit */
+const MOST_BANDED_SECONDS = 4
+/** gains are found this often, and lie on lines between, frames */
+const GAIN_STEP = 16
+/** so many pieces stay as they were laid out; fewer of those that hold sound of their own */
+const MOST_KNOWN = 256
+const MOST_TURNED = 32
 const LEVEL_RANGE = 8
 const LEAST_DECAY_SECONDS = 0.03
 /** a tail that has fallen by 40 dB is spent */
@@ -176,7 +196,7 @@ export function spliceVoice(
     const laid = layOut(piece, turning)
     const cuts = turning ? keepDecay(piece, laid, turning) : laid
     known.set(piece, cuts)
-    if (known.size > 256) known.delete(known.keys().next().value as number)
+    if (known.size > (turning ? MOST_TURNED : MOST_KNOWN)) known.delete(known.keys().next().value as number)
     return cuts
   }
 
@@ -187,17 +207,37 @@ export function spliceVoice(
     const sourceEnd = borders[piece + 1] ?? frames
     // what is shorter than a stroke has no decay to speak of
     if (Math.abs(ratio - 1) < 1e-4 || sourceEnd - start < LEAST_DECAY_SECONDS * sampleRate) return undefined
-    return { ratio, levelAt: decayOf(start, sourceEnd) }
+    const whole = channels.map((channel) => channel.subarray(start, sourceEnd))
+    return { ratio, decay: decayOf(whole, LEVEL_STEP_SECONDS) }
+  }
+
+  /** The sound of a piece in bands, each with how it dies away. */
+  function bandsOf(piece: number, turning: Turning) {
+    const start = borders[piece] as number
+    const sourceEnd = borders[piece + 1] ?? frames
+    const whole = channels.map((channel) => channel.subarray(start, sourceEnd))
+    if (sourceEnd - start > MOST_BANDED_SECONDS * sampleRate) return [{ samples: whole, decay: turning.decay }]
+    const split = whole.map((samples) => splitBands(samples, sampleRate, BAND_EDGES))
+    return BAND_STEP_SECONDS.map((seconds, b) => {
+      const samples = split.map((bands) => bands[b] as Float32Array)
+      return { samples, decay: decayOf(samples, seconds) }
+    })
   }
 
   /** Read back faster or slower, a piece would die away as much faster or slower: its level over time makes up for that. */
-  function keepDecay(piece: number, cuts: readonly Cut[], { ratio, levelAt }: Turning): readonly Cut[] {
+  function keepDecay(piece: number, cuts: readonly Cut[], turning: Turning): readonly Cut[] {
+    const bands = bandsOf(piece, turning)
+    // it dies away from its attack on
+    const playedAt = (frame: number) => (frame > lead ? lead + (frame - lead) / turning.ratio : frame)
     return cuts.map((cut) => {
       const laid = cut.output - (places[piece] as number)
       const from = cut.source - (borders[piece] as number)
-      const gainAt = (n: number) =>
-        Math.min(MOST_GAIN, Math.max(1 / MOST_GAIN, exp(levelAt((laid + n) / ratio) - levelAt(from + n))))
-      return { ...cut, gain: 1, gainAt }
+      const turned = bands.map(({ samples, decay }) => ({
+        samples: samples.map((channel) => channel.subarray(from)),
+        gainAt: (n: number) =>
+          Math.min(MOST_GAIN, Math.max(1 / MOST_GAIN, exp(decay(playedAt(laid + n)) - decay(from + n)))),
+      }))
+      return { ...cut, gain: 1, turned }
     })
   }
 
@@ -205,14 +245,15 @@ export function spliceVoice(
    * How a piece dies away: natural log of its level at a frame from its start, never rising, since a level that rises again is
    * the waveform's own or another sound's. Beyond its end it goes on falling as it did.
    */
-  function decayOf(start: number, sourceEnd: number): (frame: number) => number {
-    const step = Math.max(8, Math.round(LEVEL_STEP_SECONDS * sampleRate))
-    const count = Math.max(2, Math.ceil((sourceEnd - start) / step))
+  function decayOf(samples: readonly Float32Array[], stepSeconds: number): Decay {
+    const length = samples[0]?.length ?? 0
+    const step = Math.max(8, Math.round(stepSeconds * sampleRate))
+    const count = Math.max(2, Math.ceil(length / step))
     const levels = new Float64Array(count)
     for (let k = 0; k < count; k++) {
       let energy = 1e-20
-      const to = Math.min(sourceEnd, start + (k + 1) * step)
-      for (const channel of channels) for (let i = start + k * step; i < to; i++) energy += square(channel[i] as number)
+      const to = Math.min(length, (k + 1) * step)
+      for (const channel of samples) for (let i = k * step; i < to; i++) energy += square(channel[i] as number)
       levels[k] = 0.5 * ln(energy / step)
     }
     for (let k = count - 2; k >= 0; k--) levels[k] = Math.max(levels[k] as number, levels[k + 1] as number)
@@ -236,9 +277,9 @@ export function spliceVoice(
     const start = borders[piece] as number
     const sourceEnd = borders[piece + 1] ?? frames
     if (!turning || turning.ratio <= 1) return sourceEnd
-    const least = turning.levelAt(0) - SPENT
+    const least = turning.decay(0) - SPENT
     let end = start
-    while (end < sourceEnd && turning.levelAt(end - start) > least) end += Math.round(LEVEL_STEP_SECONDS * sampleRate)
+    while (end < sourceEnd && turning.decay(end - start) > least) end += Math.round(LEVEL_STEP_SECONDS * sampleRate)
     return Math.min(sourceEnd, end)
   }
 
@@ -400,17 +441,55 @@ function addCut(
   outputFrame: number,
   out: readonly Float32Array[],
 ) {
+  if (cut.turned) return addTurned(cut, cut.turned, from, to, outputFrame, out)
   for (let at = from; at < to; at++) {
-    const n = at - cut.output
-    let level = cut.gainAt ? cut.gain * cut.gainAt(n) : cut.gain
-    if (n < cut.fadeIn) level *= fadeAt((n + 0.5) / cut.fadeIn, cut.power)
-    const left = cut.length - n
-    if (left <= cut.fadeOut) level *= fadeAt((left - 0.5) / cut.fadeOut, cut.power)
+    const level = levelAt(cut, at - cut.output)
     for (let c = 0; c < out.length; c++) {
       const into = out[c] as Float32Array
       into[at - outputFrame] =
-        (into[at - outputFrame] as number) + level * ((channels[c] as Float32Array)[cut.source + n] as number)
+        (into[at - outputFrame] as number) +
+        level * ((channels[c] as Float32Array)[cut.source + at - cut.output] as number)
     }
+  }
+}
+
+/** The gain of a cut `n` frames from its start, by its fades. */
+function levelAt(cut: Cut, n: number): number {
+  const rise = n < cut.fadeIn ? fadeAt((n + 0.5) / cut.fadeIn, cut.power) : 1
+  const left = cut.length - n
+  return cut.gain * rise * (left <= cut.fadeOut ? fadeAt((left - 0.5) / cut.fadeOut, cut.power) : 1)
+}
+
+const levels = new Float64Array(GAIN_STEP)
+
+function addTurned(
+  cut: Cut,
+  turned: readonly TurnedBand[],
+  from: number,
+  to: number,
+  outputFrame: number,
+  out: readonly Float32Array[],
+) {
+  const end = to - cut.output
+  // gains lie on lines between frames that are counted from the cut's start, whoever reads it and from where
+  for (let n = from - cut.output; n < end; ) {
+    const line = n - (n % GAIN_STEP)
+    const until = Math.min(end, line + GAIN_STEP)
+    for (let i = n; i < until; i++) levels[i - line] = levelAt(cut, i)
+    for (const { samples, gainAt } of turned) {
+      const gain = gainAt(line)
+      const rise = (gainAt(line + GAIN_STEP) - gain) / GAIN_STEP
+      for (let c = 0; c < out.length; c++) {
+        const into = out[c] as Float32Array
+        const own = samples[c] as Float32Array
+        for (let i = n; i < until; i++) {
+          const at = cut.output + i - outputFrame
+          into[at] =
+            (into[at] as number) + (levels[i - line] as number) * (gain + (i - line) * rise) * (own[i] as number)
+        }
+      }
+    }
+    n = until
   }
 }
 

@@ -141,12 +141,10 @@ const glide: IdealItem = {
       const steps = 50 + 7 * Math.sin((Math.PI * (x - 0.2)) / 3) + 0.35 * Math.sin(TAU * 5.3 * x)
       return noteHz(steps) * r
     }
-    // closer harmonics under the same envelope are fewer: the loudness is kept
-    const gain = playing.keepFormants ? 0.35 * Math.sqrt(r) : 0.35
     const knee = 900 * (playing.keepFormants ? 1 : r)
     // one and a half: a power by a square root is many times as fast
     const tilt = (hz: number) => 1 / (1 + (hz / knee) * Math.sqrt(hz / knee))
-    const gainAt = (t: number) => gain * rise(t - 0.2 * s, 0.04 * s) * rise(3.2 * s - t, 0.06 * s)
+    const gainAt = (t: number) => 0.35 * rise(t - 0.2 * s, 0.04 * s) * rise(3.2 * s - t, 0.06 * s)
     sung(to, 0.2 * s, 3.2 * s, f0At, tilt, gainAt, TOP_HZ * (playing.keepFormants ? 1 : r))
     return { audio: done(to), attacks: [0.2 * s], f0At }
   },
@@ -179,7 +177,7 @@ const voice: IdealItem = {
         (t) => pitch(t / s),
         formants,
         shift,
-        (t) => (playing.keepFormants ? 0.16 * Math.sqrt(r) : 0.16) * rise(t - from, 0.018) * rise(end - t, 0.04 * s),
+        (t) => 0.16 * rise(t - from, 0.018) * rise(end - t, 0.04 * s),
       )
       attacks.push(from)
       const next = vowels[n + 1]

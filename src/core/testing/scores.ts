@@ -218,9 +218,7 @@ const cryOf: Maker = (random) => {
     }
     const knee = knee0 * (keepFormants ? 1 : r)
     const tilt = (hz: number) => 1 / (1 + (hz / knee) * Math.sqrt(hz / knee))
-    // closer harmonics under the same envelope are fewer: the loudness is kept
-    const gain = keepFormants ? 0.35 * Math.sqrt(r) : 0.35
-    const gainAt = (t: number) => gain * rise(t - 0.2 * s, 0.04 * s) * rise(end * s - t, 0.06 * s)
+    const gainAt = (t: number) => 0.35 * rise(t - 0.2 * s, 0.04 * s) * rise(end * s - t, 0.06 * s)
     sung(to, 0.2 * s, end * s, f0At, tilt, gainAt, TOP_HZ * (keepFormants ? 1 : r))
     return { attacks: [0.2 * s], f0At }
   })
@@ -250,8 +248,7 @@ const voiceOf: Maker = (random) => {
     vowels.forEach(({ at, seconds, formants }, n) => {
       const from = at * s
       const end = (at + seconds) * s
-      const gain = keepFormants ? 0.16 * Math.sqrt(r) : 0.16
-      const gainAt = (t: number) => gain * rise(t - from, 0.018) * rise(end - t, 0.04 * s)
+      const gainAt = (t: number) => 0.16 * rise(t - from, 0.018) * rise(end - t, 0.04 * s)
       sungVowel(to, from, end, (t) => pitch(t / s), formants, shift, gainAt)
       attacks.push(from)
       const noise = grit(createRandom(seed * 31 + n), (hiss[n] ? 5600 : 3000) * shift, hiss[n] ? 2 : 0.8)
