@@ -50,11 +50,18 @@ export const TILE = 4096
  * channels. Each frame depends on nothing but the source, so any part can be asked for first.
  *
  * @param attacks  source frames, rising.
+ * @param addUpIn  what a bin is worth in two layers: their amplitudes add up to the source's, so that the layers sum to it;
+ *   or their powers do, so that the sum is as loud as it where each layer comes to phases of its own.
  * Source  Fitzgerald 2010, "Harmonic/percussive separation using median filtering"; Damskägg & Välimäki 2017, "Audio time
  *         stretching using fuzzy classification of spectral bins"; Fierro & Välimäki 2023, "Enhanced fuzzy decomposition of
  *         sound into sines, transients, and noise" for the two stages.
  */
-export function createLayers(source: AudioBlock, attacks: readonly number[]): Layers {
+export function createLayers(
+  source: AudioBlock,
+  attacks: readonly number[],
+  addUpIn: 'amplitude' | 'power' = 'amplitude',
+): Layers {
+  const inPower = addUpIn === 'power'
   const { sampleRate, channels } = source
   const frames = frameCount(source)
   const channelCount = channels.length
@@ -78,6 +85,7 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
     edges: SINE_EDGES,
     bridge: 4,
     attacks,
+    givesOther: inPower,
   })
   const sineReader = overlapAddVoice(sineMasker)
   const shortLength = nearestPowerOfTwo(ATTACK_WINDOW_SECONDS * sampleRate, 32)
@@ -89,6 +97,7 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
     keeps: 'what spreads',
     edges: ATTACK_EDGES,
     prepare: (from, to) => ensureRest(from, to),
+    givesOther: inPower,
   })
   const attackReader = overlapAddVoice(attackMasker)
 
@@ -108,6 +117,7 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
 
   function ensureRest(from: number, to: number) {
     eachTile(from, to, restDone, (start, end) => {
+      if (inPower) return sineReader.read(start, part([...sines, ...rest], start, end))
       sineReader.read(start, part(sines, start, end))
       for (let c = 0; c < channelCount; c++) {
         const own = channels[c] as Float32Array
@@ -148,7 +158,7 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
   function ensure(from: number, to: number) {
     eachTile(from, to, allDone, (start, end) => {
       ensureRest(start, end)
-      attackReader.read(start, part(bursts, start, end))
+      attackReader.read(start, part(inPower ? [...bursts, ...noise] : bursts, start, end))
       let n = lowerBound(attacks, start + lead)
       for (let i = start; i < end; i++) {
         while (n < attacks.length && (attacks[n] as number) < i + lead) n++
@@ -158,7 +168,8 @@ export function createLayers(source: AudioBlock, attacks: readonly number[]): La
       }
       for (let c = 0; c < channelCount; c++) {
         const tile = [rest, bursts, noise].map((of) => (of[c] as Float32Array).subarray(start, end))
-        share(nears, ...(tile as [Float32Array, Float32Array, Float32Array]))
+        const shared = inPower ? sharePower : share
+        shared(nears, ...(tile as [Float32Array, Float32Array, Float32Array]))
       }
     })
   }
@@ -203,6 +214,17 @@ function share(nears: Float64Array, rest: Float32Array, burst: Float32Array, noi
   }
 }
 
+/** The same, where a burst and the noise beside it are given so that their powers add up. */
+function sharePower(nears: Float64Array, rest: Float32Array, burst: Float32Array, noise: Float32Array) {
+  for (let i = 0; i < rest.length; i++) {
+    const near = nears[i] as number
+    const left = rest[i] as number
+    const level = near > 0 && near < 1 ? 1 / Math.sqrt(near * near + (1 - near) * (1 - near)) : 1
+    burst[i] = near === NOT_REACHED ? 0 : level * (near * left + (1 - near) * (burst[i] as number))
+    noise[i] = near === NOT_REACHED ? left : level * (1 - near) * (noise[i] as number)
+  }
+}
+
 /** How far each value stands out of the sum with its other: 0 below `low`, 1 above `high`, a smooth way between. */
 function standingOut(out: Float64Array, values: Float32Array, others: Float32Array, low: number, high: number) {
   for (let b = 0; b < out.length; b++) {
@@ -214,6 +236,16 @@ function standingOut(out: Float64Array, values: Float32Array, others: Float32Arr
       const s = sinTurns((x - low) / (high - low) / 4)
       out[b] = s * s
     }
+  }
+}
+
+/** Shares whose amplitudes add up to 1 with their others, turned up alike until their powers do. */
+function toPowers(shares: Float64Array, others: Float64Array) {
+  for (let b = 0; b < shares.length; b++) {
+    const share = shares[b] as number
+    const level = 1 / Math.sqrt(square(share) + square(1 - share))
+    shares[b] = share * level
+    others[b] = (1 - share) * level
   }
 }
 
@@ -253,6 +285,8 @@ interface MaskShape {
    * What an attack brings is no partial until half a window behind it, so nothing of it sounds ahead.
    */
   readonly attacks?: readonly number[]
+  /** what is not kept is given as well, in as many more channels, so that the powers of both add up */
+  readonly givesOther?: boolean
   /** what is read where a column reaches over the end; silence, where it is not said */
   end?(): { readonly from: number; readonly channels: readonly Float32Array[] }
   /** called before a span of input is looked at */
@@ -288,7 +322,9 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const scale = 1 / (0.375 * OVERLAP)
   const spare = new Float32Array(length + 2)
   const lay = createSynthesis(length, 'hann')
-  const shaped = input.map(() => new Float32Array(length + 2))
+  const givesOther = shape.givesOther ?? false
+  const shaped = [...input, ...(givesOther ? input : [])].map(() => new Float32Array(length + 2))
+  const others = new Float64Array(givesOther ? bins + 1 : 0)
   const shares = new Float64Array(bins + 1)
   const closed = new Float64Array(bins + 1)
   const bridge = shape.bridge ?? 0
@@ -389,7 +425,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   }
 
   return {
-    channelCount,
+    channelCount: shaped.length,
     hop,
     length,
     lead: -bins,
@@ -424,9 +460,15 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
         }
       }
       holdDown(k, own.magnitudes)
+      if (givesOther) toPowers(shares, others)
       own.spectra.forEach((channel, c) => {
         scaled(shaped[c] as Float32Array, channel, shares)
       })
+      if (givesOther) {
+        own.spectra.forEach((channel, c) => {
+          scaled(shaped[channelCount + c] as Float32Array, channel, others)
+        })
+      }
       lay(shaped, sum, scale)
     },
   }

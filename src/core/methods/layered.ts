@@ -102,7 +102,7 @@ function layersOf(source: AudioBlock, attacks: readonly number[]): Layers {
   const key = attacks.join(' ')
   const known = begun.get(source)
   if (known?.attacks === key) return known.layers
-  const layers = createLayers(source, attacks)
+  const layers = createLayers(source, attacks, 'power')
   begun.set(source, { attacks: key, layers })
   return layers
 }
