@@ -39,7 +39,7 @@ const ATTACK_EDGES = [0.65, 0.8] as const
 const WHOLE_SECONDS = 0.06
 export const FADED_SECONDS = 0.14
 /** clicks that the short windows find count as an attack's until here behind it */
-const WIDE_SECONDS = 0.2
+export const WIDE_SECONDS = 0.2
 export const LEAD_SECONDS = 0.004
 export const TILE = 4096
 

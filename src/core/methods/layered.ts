@@ -1,10 +1,10 @@
-import { createLayers, FADED_SECONDS, type Layers, LEAD_SECONDS } from '../analysis/layers'
+import { createLayers, FADED_SECONDS, type Layers, LEAD_SECONDS, WIDE_SECONDS } from '../analysis/layers'
 import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount, silence } from '../audio/block'
 import { overlapAddVoice, type Pulled, type SegmentMaker } from '../dsp/overlapAdd'
 import { dbToGain, nearestPowerOfTwo } from '../dsp/units'
-import { asOutput } from '../timeline/axes'
+import { asOutput, asSource } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
 import { createDrift } from './drift'
@@ -73,8 +73,8 @@ export const layered = defineMethod({
   open: ({ source, map, pitch, settings, seed, analysis }) => {
     const attacks = (analysis.attacks ?? []).map((attack) => attack.frame)
     const layers = layersOf(source, attacks)
-    return pitchByResampling(source.channels.length, map, pitch, (inner) =>
-      layeredVoice(source, layers, inner, attacks, settings, seed),
+    return pitchByResampling(source.channels.length, map, pitch, (inner, ratioAt) =>
+      layeredVoice(source, layers, inner, attacks, settings, seed, ratioAt),
     )
   },
   prepare(source, analysis, from, to) {
@@ -114,6 +114,7 @@ function layeredVoice(
   attacks: readonly number[],
   settings: SettingsOf<typeof schema>,
   seed: number,
+  ratioAt: (frame: number) => number,
 ): Voice {
   const { sampleRate } = source
   const frames = frameCount(source)
@@ -138,8 +139,8 @@ function layeredVoice(
   const held = holdAttacks(map, attacks, {
     strength: 1,
     leadFrames: LEAD_SECONDS * sampleRate,
-    holdFrames: FADED_SECONDS * sampleRate,
-    naturalSpeedAt: () => 1,
+    holdFrames: attacks.map((attack) => FADED_SECONDS * sampleRate * ratioAt(map.outputAt(asSource(attack)))),
+    naturalSpeedAt: (frame) => 1 / ratioAt(frame),
   })
   const parts: { gain: number; voice: Pulled }[] = []
   const add = (db: number, voice: () => Pulled) => {
@@ -150,6 +151,8 @@ function layeredVoice(
     spliceVoice(layers.attacks, held, attacks, { ...spliceDefaults, tail: 'auto', leadMs: 1000 * LEAD_SECONDS }, seed, {
       ready,
       carriedUpTo: FADED_SECONDS * sampleRate,
+      endsBy: WIDE_SECONDS * sampleRate,
+      ratioAt,
     }),
   )
   add(settings.noiseDb, () =>

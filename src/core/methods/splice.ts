@@ -104,9 +104,10 @@ interface TurnedBand {
   gainAt(n: number): number
 }
 
-/** At what ratio a piece will be read back, and the natural log of its level at a frame from its start. */
+/** At what ratio a piece will be read back, its sound, and how that dies away. */
 interface Turning {
   readonly ratio: number
+  readonly whole: readonly Float32Array[]
   readonly decay: Decay
 }
 
@@ -154,6 +155,8 @@ export interface SpliceShape {
   readonly ready?: (from: number, to: number) => void
   /** pieces longer than this, in source frames, are left to end by themselves: they have done so by then */
   readonly carriedUpTo?: number
+  /** source frames after which a piece has ended by itself, however long it is until the next one */
+  readonly endsBy?: number
   /** at what ratio a frame of the result will be read back: a stroke then dies away as it did, however fast it is read */
   ratioAt?(frame: number): number
 }
@@ -165,7 +168,7 @@ export function spliceVoice(
   attacks: readonly number[],
   settings: SettingsOf<typeof schema>,
   seed: number,
-  { ready, carriedUpTo = Number.POSITIVE_INFINITY, ratioAt }: SpliceShape = {},
+  { ready, carriedUpTo = Number.POSITIVE_INFINITY, endsBy = Number.POSITIVE_INFINITY, ratioAt }: SpliceShape = {},
 ): Voice {
   const { sampleRate, channels } = source
   const frames = frameCount(source)
@@ -192,7 +195,7 @@ export function spliceVoice(
     const to = borders[piece + 1] ?? frames
     // what is searched in, and laid again; a piece that is left to end by itself is got ready as it is read
     if (to - from <= carriedUpTo) ready?.(from - join, to + fade + join)
-    const turning = turningOf(piece)
+    const turning = turningOf(piece, Math.min(to, from + endsBy))
     const laid = layOut(piece, turning)
     const cuts = turning ? keepDecay(piece, laid, turning) : laid
     known.set(piece, cuts)
@@ -201,22 +204,19 @@ export function spliceVoice(
   }
 
   /** How a piece dies away, and how fast it will be read back; undefined where that changes nothing. */
-  function turningOf(piece: number): Turning | undefined {
+  function turningOf(piece: number, sourceEnd: number): Turning | undefined {
     const ratio = ratioAt?.(places[piece] as number) ?? 1
     const start = borders[piece] as number
-    const sourceEnd = borders[piece + 1] ?? frames
     // what is shorter than a stroke has no decay to speak of
     if (Math.abs(ratio - 1) < 1e-4 || sourceEnd - start < LEAST_DECAY_SECONDS * sampleRate) return undefined
+    ready?.(start, sourceEnd)
     const whole = channels.map((channel) => channel.subarray(start, sourceEnd))
-    return { ratio, decay: decayOf(whole, LEVEL_STEP_SECONDS) }
+    return { ratio, whole, decay: decayOf(whole, LEVEL_STEP_SECONDS) }
   }
 
   /** The sound of a piece in bands, each with how it dies away. */
-  function bandsOf(piece: number, turning: Turning) {
-    const start = borders[piece] as number
-    const sourceEnd = borders[piece + 1] ?? frames
-    const whole = channels.map((channel) => channel.subarray(start, sourceEnd))
-    if (sourceEnd - start > MOST_BANDED_SECONDS * sampleRate) return [{ samples: whole, decay: turning.decay }]
+  function bandsOf({ whole, decay }: Turning) {
+    if ((whole[0]?.length ?? 0) > MOST_BANDED_SECONDS * sampleRate) return [{ samples: whole, decay }]
     const split = whole.map((samples) => splitBands(samples, sampleRate, BAND_EDGES))
     return BAND_STEP_SECONDS.map((seconds, b) => {
       const samples = split.map((bands) => bands[b] as Float32Array)
@@ -226,7 +226,7 @@ export function spliceVoice(
 
   /** Read back faster or slower, a piece would die away as much faster or slower: its level over time makes up for that. */
   function keepDecay(piece: number, cuts: readonly Cut[], turning: Turning): readonly Cut[] {
-    const bands = bandsOf(piece, turning)
+    const bands = bandsOf(turning)
     // it dies away from its attack on
     const playedAt = (frame: number) => (frame > lead ? lead + (frame - lead) / turning.ratio : frame)
     return cuts.map((cut) => {
@@ -275,8 +275,9 @@ export function spliceVoice(
    */
   function endOf(piece: number, turning: Turning | undefined): number {
     const start = borders[piece] as number
-    const sourceEnd = borders[piece + 1] ?? frames
-    if (!turning || turning.ratio <= 1) return sourceEnd
+    if (!turning) return borders[piece + 1] ?? frames
+    const sourceEnd = start + (turning.whole[0]?.length ?? 0)
+    if (turning.ratio <= 1) return sourceEnd
     const least = turning.decay(0) - SPENT
     let end = start
     while (end < sourceEnd && turning.decay(end - start) > least) end += Math.round(LEVEL_STEP_SECONDS * sampleRate)
