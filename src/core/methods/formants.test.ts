@@ -63,4 +63,50 @@ describe('formants', () => {
       for (const error of errors) expect(Math.abs(error)).toBeLessThan(0.05)
     },
   )
+
+  it.each([
+    [190, 5, 2.5],
+    [220, -5, 2.5],
+    [640, 5, 4.5],
+    [900, -5, 4.5],
+  ])(
+    'lets every partial of a tone of %d Hz have the level that the kept envelope has where it comes to lie, at %d st',
+    (f0, pitchSemitones, within) => {
+      const ratio = 2 ** (pitchSemitones / 12)
+      const tilt = (hz: number) => 1 / (1 + (hz / 900) ** 1.5)
+      const out = renderBlock(tilted(f0, tilt), recipe('vocoder', { pitchSemitones, formants: 'keep' }))
+      for (let n = 1; n * Math.max(1, ratio) * f0 < 5000; n++) {
+        const hz = n * f0 * ratio
+        const off = 20 * Math.log10(partial(out, hz) / (0.1 * tilt(hz)))
+        expect(Math.abs(off)).toBeLessThan(within)
+      }
+    },
+  )
 })
+
+/** Harmonics of `f0` under a smooth envelope. */
+function tilted(f0: number, envelope: (hz: number) => number): AudioBlock {
+  const samples = Float32Array.from({ length: RATE }, (_, i) => {
+    let sum = 0
+    for (let n = 1; n * f0 < 9000; n++) sum += envelope(n * f0) * Math.sin((2 * Math.PI * n * f0 * i) / RATE + n * n)
+    return 0.1 * sum
+  })
+  return { sampleRate: RATE, channels: [samples] }
+}
+
+/** Amplitude of a partial in the middle of a sound. */
+function partial(audio: AudioBlock, hz: number): number {
+  const size = 8192
+  const window = hann(size)
+  let re = 0
+  let im = 0
+  let all = 0
+  for (let i = 0; i < size; i++) {
+    const w = window[i] as number
+    const angle = (2 * Math.PI * hz * i) / RATE
+    re += w * (audio.channels[0]?.[20_000 + i] as number) * Math.cos(angle)
+    im += w * (audio.channels[0]?.[20_000 + i] as number) * Math.sin(angle)
+    all += w
+  }
+  return (2 * Math.hypot(re, im)) / all
+}

@@ -145,7 +145,9 @@ export function keepFormants(
       // each partial takes the level that the envelope has where it lies now: of partials further apart there are fewer
       const fewer = Math.max(1 / MAX_FEWER, Math.min(MAX_FEWER, wanted / moved))
       const change = Math.sqrt((fewer * powerBefore) / Math.max(powerBehind, 1e-30))
-      const level = scale * Math.min(MAX_LEVEL_CHANGE, change)
+      // the envelope says it by partials, the power by the whole: where few partials are loud the first is right, where
+      // narrow formants lie between them the second, so the middle is taken
+      const level = scale * Math.sqrt(Math.min(MAX_LEVEL_CHANGE, change))
       lay(spectra, sum, level)
     },
   })
