@@ -1,7 +1,8 @@
 import { spawnSync } from 'node:child_process'
 import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
-import { expect, inTheme, openBench, test, truth } from './bench'
+import { rms } from '../src/core/testing/tone'
+import { expect, heard, inTheme, openBench, openSession, test, truth } from './bench'
 
 test('opens on The Tide Clock with all its sounds, read, and three variants drawn', async ({ page }) => {
   await openBench(page)
@@ -19,6 +20,27 @@ test('opens on The Tide Clock with all its sounds, read, and three variants draw
     await expect(page.getByRole('button', { name })).toContainText('600 000 samples')
   }
   await expect(page.getByRole('button', { name: 'Hear the reference' })).toContainText('480 000 samples')
+})
+
+test('what is asked to play while it is still being read plays as soon as it is, unless that is taken back', async ({
+  page,
+}) => {
+  let arrive = () => {}
+  const arrived = new Promise<void>((resolve) => {
+    arrive = resolve
+  })
+  await page.route('**/demo/*.wav', async (route) => {
+    await arrived
+    await route.continue()
+  })
+  await openSession(page)
+  const button = (name: string) => page.getByRole('button', { name, exact: true })
+  await expect(button('Play')).toBeDisabled()
+  for (let times = 0; times < 3; times++) await page.keyboard.press('Space')
+  arrive()
+  await expect(button('Stop')).toBeVisible()
+  // what went out is not silence
+  await expect.poll(async () => rms((await heard(page, 9600)).samples)).toBeGreaterThan(0.001)
 })
 
 test('every answer of the server is isolated, and its policy lets in nothing from elsewhere', async ({

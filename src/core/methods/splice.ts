@@ -130,8 +130,8 @@ const LEVEL_STEP_SECONDS = 0.003
 /** high parts of a hit die away faster than low ones: each band is turned by itself, Hz, and its level taken this often */
 const BAND_EDGES = [300, 1200, 4800]
 const BAND_STEP_SECONDS = [0.006, 0.003, 0.002, 0.001]
-/** what lasts longer than this without an attack is no hit */
-const MOST_BANDED_SECONDS = 4
+/** so many samples, of all channels, are split at once; what has more without an attack is no hit, and would hold up a voice */
+const MOST_BANDED = 2 ** 18
 /** gains are found this often, and lie on lines between, frames */
 const GAIN_STEP = 16
 /** so many pieces stay as they were laid out; fewer of those that hold sound of their own */
@@ -216,7 +216,7 @@ export function spliceVoice(
 
   /** The sound of a piece in bands, each with how it dies away. */
   function bandsOf({ whole, decay }: Turning) {
-    if ((whole[0]?.length ?? 0) > MOST_BANDED_SECONDS * sampleRate) return [{ samples: whole, decay }]
+    if (whole.length * (whole[0]?.length ?? 0) > MOST_BANDED) return [{ samples: whole, decay }]
     const split = whole.map((samples) => splitBands(samples, sampleRate, BAND_EDGES))
     return BAND_STEP_SECONDS.map((seconds, b) => {
       const samples = split.map((bands) => bands[b] as Float32Array)

@@ -112,20 +112,23 @@ async function listenTo(source: Source, onReady: () => void) {
   }
 }
 
-/** the source that is to be heard from its start once it is read */
-let awaited: string | undefined
+/** the source that is to be heard once it is read: from its start, or from where it was */
+let awaited: { readonly id: string; readonly from: 'start' | 'place' } | undefined
 
-/** Hear a source once it is read; without one, none any more. */
+/** Hear a source once it is read, from its start; without one, none any more. */
 export function hearWhenReady(sourceId?: string) {
-  awaited = sourceId
+  awaited = sourceId === undefined ? undefined : { id: sourceId, from: 'start' }
   hearAwaited()
 }
 
 function hearAwaited() {
   const source = selectedSource(getState())
-  if (!source || source.id !== awaited || heard?.key !== soundKey(source)) return
+  if (!source || source.id !== awaited?.id || heard?.key !== soundKey(source)) return
+  const { from } = awaited
   awaited = undefined
-  if (!playback.playing) void playback.play(0)
+  if (playback.playing) return
+  if (from === 'start') void playback.play(0)
+  else togglePlay()
 }
 
 /** Try to read a source again that could not be read. */
@@ -217,7 +220,12 @@ export function togglePlay() {
     return
   }
   const source = selectedSource(getState())
-  if (!source || !heard) return
+  if (!source) return
+  if (!heard) {
+    // it is still being read: it plays as soon as it is, unless that is taken back
+    awaited = awaited?.id === source.id ? undefined : { id: source.id, from: 'place' }
+    return
+  }
   const { frames } = heard.sound.facts
   let from = playback.sourceFrame()
   const selection = getState().tried?.range ?? source.selection
