@@ -201,6 +201,11 @@ export function createLayers(
   return { sines: block(sines), attacks: block(bursts), noise: block(noise), ensure, has, prepare }
 }
 
+/** so many times shorter is the window that tells what sounded right before an attack */
+const BRIEF = 4
+/** and so much more than it says may go on: it tells levels apart less well than a long one */
+const MORE = 2
+
 /** in place of a nearness: no attack reaches so far, not even by its clicks */
 const NOT_REACHED = -1
 
@@ -372,16 +377,42 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   }
 
   const starts = shape.attacks ?? []
+  const briefLength = length / BRIEF
+  const briefReader = columnReader(briefLength)
+  const brief = new Float32Array(bins + 1)
+  let briefOf = Number.NaN
 
   /** Keep no more in column k than its bins had before the first attack that it reaches over. */
   function holdDown(k: number, magnitudes: Float32Array) {
     const attack = starts[lowerBound(starts, k * hop - bins + 1)]
     if (attack === undefined || attack >= k * hop + bins) return
     const before = columnAt(Math.floor((attack - bins) / hop)).magnitudes
+    const justBefore = briefBefore(attack)
     for (let b = 0; b <= bins; b++) {
       const level = magnitudes[b] as number
-      if (level > 0) shares[b] = Math.min(shares[b] as number, (before[b] as number) / level)
+      const most = Math.min(before[b] as number, justBefore[b] as number)
+      if (level > 0) shares[b] = Math.min(shares[b] as number, most / level)
     }
+  }
+
+  /** The magnitude that a tone of each bin had in a brief window right before an attack: what died away before that is gone. */
+  function briefBefore(attack: number): Float32Array {
+    if (briefOf === attack) return brief
+    briefOf = attack
+    const wide = new Float32Array(briefLength / 2 + 1)
+    const spectra = input.map(() => new Float32Array(briefLength + 2))
+    const start = attack - briefLength
+    shape.prepare?.(start, attack)
+    for (let c = 0; c < channelCount; c += 2) {
+      const pair = [spectra[c] as Float32Array, spectra[c + 1] ?? new Float32Array(briefLength + 2)] as const
+      briefReader.halves(pair, input[c] as Float32Array, start, input[c + 1], start)
+    }
+    addUp(wide, spectra)
+    for (let b = 0; b <= bins; b++) {
+      const at = Math.floor(b / BRIEF)
+      brief[b] = MORE * BRIEF * Math.max(wide[at] as number, wide[Math.min(briefLength / 2, at + 1)] as number)
+    }
+    return brief
   }
 
   function sharesAt(k: number) {

@@ -146,7 +146,9 @@ function layeredVoice(
   const add = (db: number, voice: () => Pulled) => {
     if (db > -60) parts.push({ gain: dbToGain(db), voice: voice() })
   }
-  add(settings.sinesDb, () => overlapAddVoice(over(createVocoder(layers.sines, held, [], toneLength, 4))))
+  add(settings.sinesDb, () =>
+    overlapAddVoice(over(createVocoder(layers.sines, held, attacks, toneLength, 4, 'announced'))),
+  )
   add(settings.attacksDb, () =>
     spliceVoice(layers.attacks, held, attacks, { ...spliceDefaults, tail: 'auto', leadMs: 1000 * LEAD_SECONDS }, seed, {
       ready,

@@ -156,6 +156,8 @@ function* lookAt(source: AudioBlock, pairs: readonly Pair[]): Generator<void> {
 /**
  * Also how other methods stretch what is tonal in a sound: `attacks` (source frames, rising) are kept, an empty list
  * keeps none.
+ * @param care  'kept' passes attacks at their natural speed and takes phases from the source there; 'announced' only keeps
+ *   what they bring from sounding ahead of them.
  */
 export function createVocoder(
   source: AudioBlock,
@@ -163,16 +165,18 @@ export function createVocoder(
   attacks: readonly number[],
   length: number,
   overlap: number,
+  care: 'kept' | 'announced' = 'kept',
 ): SegmentMaker {
   const hop = length / overlap
   const bins = length / 2
   // Σ hann² over all shifts by `hop` is 3/8 · overlap: what two windows leave is undone by it
   const scale = 1 / (0.375 * overlap)
   const columns = vocoderColumns(source.channels, length, hop)
-  const map = holdAttacks(given, attacks, {
+  const isKept = care === 'kept'
+  const map = holdAttacks(given, isKept ? attacks : [], {
     strength: 1,
     leadFrames: hop / 2,
-    holdFrames: pairsOf(source, attacks).map((pair) => (isStruckAgain(source, pair) ? bins : bins / 4)),
+    holdFrames: pairsOf(source, isKept ? attacks : []).map((pair) => (isStruckAgain(source, pair) ? bins : bins / 4)),
     naturalSpeedAt: () => 1,
   })
   const places = attacks.map((frame) => map.outputAt(asSource(frame)))
@@ -211,7 +215,7 @@ export function createVocoder(
       if (near) learnBefore(near.attack)
       // what an attack brings into a window that only reaches over it from before is held down
       if (near?.side === 'before') columns.holdDown(LIFTED)
-      if (previousSegment === k - 1) columns.lock(near?.side === 'at' ? LIFTED : 0)
+      if (previousSegment === k - 1) columns.lock(isKept && near?.side === 'at' ? LIFTED : 0)
       else columns.begin()
       previousSegment = k
       columns.lay(sum, scale)
