@@ -194,6 +194,40 @@ describe('the layers', () => {
     expect(share('castanets', 'attacks')).toBeGreaterThan(0.7)
     expect(share('rain', 'noise')).toBeGreaterThan(0.9)
   })
+
+  it('have nothing of a hit before it, where the source is silent by then', () => {
+    const { audio, attacks } = played('castanets')
+    const frames = attacks.map((at) => Math.round(at * IDEAL_RATE))
+    const layers = createLayers(audio, frames)
+    layers.ensure(0, frameCount(audio))
+    const energy = (of: AudioBlock, from: number, to: number) => {
+      let sum = 0
+      for (const at of frames.slice(1))
+        for (const channel of of.channels)
+          for (let i = at + Math.round(from * IDEAL_RATE); i < at + to * IDEAL_RATE; i++)
+            sum += (channel[i] as number) ** 2
+      return sum
+    }
+    const hits = energy(audio, 0, 0.03)
+    expect(10 * Math.log10(energy(layers.sines, -0.03, -0.002) / hits)).toBeLessThan(-50)
+  })
+
+  it('add up in power where that is asked for, in what is neither wholly one nor the other', () => {
+    // a note that shakes is partly a partial, partly noise
+    const shaking = block(IDEAL_RATE, 1, 2 * IDEAL_RATE, (frame) => {
+      const t = frame / IDEAL_RATE
+      return 0.4 * Math.sin(2 * Math.PI * 700 * t + 9 * Math.sin(2 * Math.PI * 6 * t))
+    })
+    const ratioDb = (addUpIn: 'amplitude' | 'power') => {
+      const layers = createLayers(shaking, [], addUpIn)
+      layers.ensure(0, frameCount(shaking))
+      const power = (of: AudioBlock) => rms((of.channels[0] as Float32Array).slice(20_000, -20_000)) ** 2
+      const sum = power(layers.sines) + power(layers.attacks) + power(layers.noise)
+      return 10 * Math.log10(sum / power(shaking))
+    }
+    expect(ratioDb('amplitude')).toBeLessThan(-1)
+    expect(Math.abs(ratioDb('power'))).toBeLessThan(0.6)
+  })
 })
 
 describe('analyse', () => {

@@ -50,8 +50,8 @@ export const TILE = 4096
  * channels. Each frame depends on nothing but the source, so any part can be asked for first.
  *
  * @param attacks  source frames, rising.
- * @param addUpIn  what a bin is worth in two layers: their amplitudes add up to the source's, so that the layers sum to it;
- *   or their powers do, so that the sum is as loud as it where each layer comes to phases of its own.
+ * @param addUpIn  what a bin is worth in two layers. Their amplitudes add up to the source's, so that the layers sum to
+ *   it; or their powers do, so that the sum is as loud as it where each layer comes to phases of its own.
  * Source  Fitzgerald 2010, "Harmonic/percussive separation using median filtering"; Damskägg & Välimäki 2017, "Audio time
  *         stretching using fuzzy classification of spectral bins"; Fierro & Välimäki 2023, "Enhanced fuzzy decomposition of
  *         sound into sines, transients, and noise" for the two stages.
@@ -395,7 +395,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     }
   }
 
-  /** The magnitude that a tone of each bin had in a brief window right before an attack: what died away before that is gone. */
+  /** The magnitude of a tone of each bin in a brief window right before an attack: what died away earlier is gone. */
   function briefBefore(attack: number): Float32Array {
     if (briefOf === attack) return brief
     briefOf = attack

@@ -31,9 +31,9 @@ interface Side {
  *
  * Shape   `a`, `b` (magnitudes) and the results are `[fftFrames / 2 + 1]`; results are overwritten by the next call.
  * Method  cepstral smoothing, repeated on the larger of spectrum and envelope until no partial stands out by more than
- *         2 dB. The cepstral order is half the pitch period (0.65 with a falling edge). The period is that of partials more
- *         than 500 Hz apart, where there are no others; else what the cepstrum shows between 60 and 500 Hz; else that of a
- *         200 Hz voice.
+ *         2 dB. The cepstral order is half the pitch period (0.65 with a falling edge). The period is that of partials
+ *         more than 500 Hz apart, where there are no others; else what the cepstrum shows between 60 and 500 Hz; else
+ *         that of a 200 Hz voice.
  * Source  Röbel & Rodet 2005, "Efficient Spectral Envelope Estimation and its Application to Pitch Shifting".
  */
 export function createTrueEnvelopes(fftFrames: number, sampleRate: number) {

@@ -29,7 +29,7 @@ const schema = {
     ],
     default: 'cycle',
     trades:
-      'When cycles lie closer or wider than they were: keep the loudness, or let every partial be as strong as the kept formants say.',
+      'Where cycles lie closer or wider than they were: keep the loudness, or give every partial the level that the formants say.',
   }),
 }
 

@@ -23,8 +23,8 @@ const MAX_GAIN_LOG = 3.453877639491069
  * Put the spectral envelope of the source where it is wanted, over a result in which it was moved: at each moment the
  * result is filtered by the envelope that is wanted over the one that is there, both the source's own, read at other
  * frequencies (`wantedAt` and `movedAt` are ratios to where it lies in the source). The same filter serves all channels.
- * Partials that were moved away from their envelope come to have its level where they lie: an octave up there are half as
- * many in it, and the sound is 3 dB less loud.
+ * Partials that were moved away from their envelope come to have its level where they lie: an octave up there are half
+ * as many in it, and the sound is 3 dB less loud.
  * Source  Röbel & Rodet 2005 for the envelope and for dividing it out and putting it back.
  */
 export function keepFormants(

@@ -127,10 +127,10 @@ const MOST_SEARCH_SECONDS = 0.09
 const INAUDIBLE = 1e-4
 /** a piece's level is taken this often, down to 70 dB below its start, and turned by at most 30 dB */
 const LEVEL_STEP_SECONDS = 0.003
-/** high parts of a hit die away faster than low ones: each band is turned by itself, Hz, and its level taken this often */
+/** high parts of a hit die away faster than low ones: each band (Hz) is turned by itself, its level taken this often */
 const BAND_EDGES = [300, 1200, 4800]
 const BAND_STEP_SECONDS = [0.006, 0.003, 0.002, 0.001]
-/** so many samples, of all channels, are split at once; what has more without an attack is no hit, and would hold up a voice */
+/** so many samples of all channels are split at once; what has more without an attack is no hit, and takes too long */
 const MOST_BANDED = 2 ** 18
 /** gains are found this often, and lie on lines between, frames */
 const GAIN_STEP = 16

@@ -156,8 +156,8 @@ function* lookAt(source: AudioBlock, pairs: readonly Pair[]): Generator<void> {
 /**
  * Also how other methods stretch what is tonal in a sound: `attacks` (source frames, rising) are kept, an empty list
  * keeps none.
- * @param care  'kept' passes attacks at their natural speed and takes phases from the source there; 'announced' only keeps
- *   what they bring from sounding ahead of them.
+ * @param care  'kept' passes attacks at their natural speed and takes phases from the source there; 'announced' only
+ *   keeps what they bring from sounding ahead of them.
  */
 export function createVocoder(
   source: AudioBlock,
