@@ -18,6 +18,7 @@ import type { Recipe } from './recipe'
 import { renderBlock } from './renderTask'
 
 const RATE = 48_000
+const FAINT = 0.03
 const GRID = { grid: '1/16', swing: 50 } as const
 const plain = (methodId: string): Recipe => ({
   version: 1,
@@ -52,14 +53,17 @@ describe('attacks that a rule draws to the grid', () => {
           const pins = pinsOf(hitsOf(audio), [], { rule: { ...GRID, strength }, own })
           const out = renderBlock(audio, { ...plain(methodId), pins })
           expect(frameCount(out)).toBe(frameCount(audio))
-          const found = hitsOf(out).map(({ seconds }) => seconds)
+          const hits = hitsOf(out)
+          const found = hits.map(({ seconds }) => seconds)
           const wanted = strokes.map((at) => {
             const place = grid.at(grid.nearest(at))
             return Math.max(0, place + (1 - strength / 100) * (at - place))
           })
           const off = wanted.map((at) => 1000 * Math.min(...found.map((other) => Math.abs(other - at))))
           expect(Math.max(...off), 'none is lost').toBeLessThan(15)
-          expect(found.length - wanted.length, 'nearly none is added').toBeLessThanOrEqual(1)
+          // what is fainter than this beside a stroke of strength 1 is the draw of a tail, and no stroke
+          const plainOnes = hits.filter(({ strength }) => strength > FAINT)
+          expect(plainOnes.length - wanted.length, 'nearly none is added').toBeLessThanOrEqual(1)
           expect(share(off, 0.5)).toBeLessThan(1)
           expect(share(off, 0.95)).toBeLessThan(2)
         }
