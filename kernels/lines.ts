@@ -1,5 +1,6 @@
 // What follows a signal sample by sample, in double precision: a predictor learned from it, and sums of products
-// with all stretches of a line. Twins, which add up in the same order: src/core/kernels/predictor.ts and slidingProducts.ts.
+// with all stretches of a line.
+// Twins add up in the same order: src/core/kernels/predictor.ts and slidingProducts.ts.
 
 /**
  * One step of Burg's lattice, in place. `back[i]` belongs to `forward[m + i]`, so that nothing has to be moved. To

@@ -214,7 +214,7 @@ describe('the session keeper', () => {
     expect(await keeperOf(database, word).keeper.load(true)).toEqual({ session: { n: 4 }, outlook: undefined })
   })
 
-  it('goes by what was left where the last write of that page landed after all, not where another one wrote', async () => {
+  it('goes by what was left where the last write of that page landed, not where another one wrote', async () => {
     const word = lastWord()
     const first = keeperOf(fresh(), word)
     const { database } = first

@@ -494,12 +494,8 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
       if (givesOther) toPowers(shares, others)
       own.spectra.forEach((channel, c) => {
         scaled(shaped[c] as Float32Array, channel, shares)
+        if (givesOther) scaled(shaped[channelCount + c] as Float32Array, channel, others)
       })
-      if (givesOther) {
-        own.spectra.forEach((channel, c) => {
-          scaled(shaped[channelCount + c] as Float32Array, channel, others)
-        })
-      }
       lay(shaped, sum, scale)
     },
   }

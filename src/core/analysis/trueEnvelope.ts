@@ -91,7 +91,7 @@ export function createTrueEnvelopes(fftFrames: number, sampleRate: number) {
   function orderFromPitch(part: 0 | 1): number {
     const { spacing } = sides[part]
     if (spacing > HIGH_HZ) return orderOf(sampleRate / spacing)
-    const low = Math.max(2, Math.floor(sampleRate / 500))
+    const low = Math.max(2, Math.floor(sampleRate / HIGH_HZ))
     const high = Math.min(half - 1, Math.ceil(sampleRate / 60))
     let best = 0
     let bestAt = 0

@@ -2,8 +2,8 @@ import { exp } from './portable'
 
 /**
  * Split a stretch of sound into bands that sum to it exactly, without delay: each band is the difference of two smooth
- * low passes that run forward and then backward, so nothing is moved in time. Slopes are gentle (24 dB per octave above, 12
- * below); beyond its ends the stretch counts as going on at the value it has there.
+ * low passes that run forward and then backward, so nothing is moved in time. Slopes are gentle: 24 dB per octave above,
+ * 12 below. Beyond its ends the stretch goes on at the value it has there.
  * @param edges  Hz, rising, between 0 and half the rate.
  * @returns  one stretch for each band, the lowest first: one more than there are edges.
  */

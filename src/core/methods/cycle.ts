@@ -29,7 +29,7 @@ const schema = {
     ],
     default: 'cycle',
     trades:
-      'Where cycles lie closer or wider than they were: keep the loudness, or give every partial the level that the formants say.',
+      'Where cycles lie closer or wider than they were: the same loudness, or partials as loud as the kept formants say.',
   }),
 }
 

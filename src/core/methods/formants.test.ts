@@ -4,6 +4,7 @@ import { complexFft } from '../dsp/fft'
 import { hann } from '../dsp/window'
 import { renderBlock } from '../render/renderTask'
 import { recipe } from '../testing/recipes'
+import { fitTone } from '../testing/tone'
 
 const RATE = 48_000
 
@@ -95,18 +96,5 @@ function tilted(f0: number, envelope: (hz: number) => number): AudioBlock {
 }
 
 /** Amplitude of a partial in the middle of a sound. */
-function partial(audio: AudioBlock, hz: number): number {
-  const size = 8192
-  const window = hann(size)
-  let re = 0
-  let im = 0
-  let all = 0
-  for (let i = 0; i < size; i++) {
-    const w = window[i] as number
-    const angle = (2 * Math.PI * hz * i) / RATE
-    re += w * (audio.channels[0]?.[20_000 + i] as number) * Math.cos(angle)
-    im += w * (audio.channels[0]?.[20_000 + i] as number) * Math.sin(angle)
-    all += w
-  }
-  return (2 * Math.hypot(re, im)) / all
-}
+const partial = (audio: AudioBlock, hz: number) =>
+  fitTone((audio.channels[0] as Float32Array).subarray(20_000, 28_192), RATE, hz).amplitude

@@ -461,7 +461,8 @@ function levelAt(cut: Cut, n: number): number {
   return cut.gain * rise * (left <= cut.fadeOut ? fadeAt((left - 0.5) / cut.fadeOut, cut.power) : 1)
 }
 
-const levels = new Float64Array(GAIN_STEP)
+/** of one line of gains, by the fades */
+const fades = new Float64Array(GAIN_STEP)
 
 function addTurned(
   cut: Cut,
@@ -476,7 +477,7 @@ function addTurned(
   for (let n = from - cut.output; n < end; ) {
     const line = n - (n % GAIN_STEP)
     const until = Math.min(end, line + GAIN_STEP)
-    for (let i = n; i < until; i++) levels[i - line] = levelAt(cut, i)
+    for (let i = n; i < until; i++) fades[i - line] = levelAt(cut, i)
     for (const { samples, gainAt } of turned) {
       const gain = gainAt(line)
       const rise = (gainAt(line + GAIN_STEP) - gain) / GAIN_STEP
@@ -486,7 +487,7 @@ function addTurned(
         for (let i = n; i < until; i++) {
           const at = cut.output + i - outputFrame
           into[at] =
-            (into[at] as number) + (levels[i - line] as number) * (gain + (i - line) * rise) * (own[i] as number)
+            (into[at] as number) + (fades[i - line] as number) * (gain + (i - line) * rise) * (own[i] as number)
         }
       }
     }

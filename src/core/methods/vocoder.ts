@@ -172,11 +172,11 @@ export function createVocoder(
   // Σ hann² over all shifts by `hop` is 3/8 · overlap: what two windows leave is undone by it
   const scale = 1 / (0.375 * overlap)
   const columns = vocoderColumns(source.channels, length, hop)
-  const isKept = care === 'kept'
-  const map = holdAttacks(given, isKept ? attacks : [], {
+  const kept = care === 'kept' ? attacks : []
+  const map = holdAttacks(given, kept, {
     strength: 1,
     leadFrames: hop / 2,
-    holdFrames: pairsOf(source, isKept ? attacks : []).map((pair) => (isStruckAgain(source, pair) ? bins : bins / 4)),
+    holdFrames: pairsOf(source, kept).map((pair) => (isStruckAgain(source, pair) ? bins : bins / 4)),
     naturalSpeedAt: () => 1,
   })
   const places = attacks.map((frame) => map.outputAt(asSource(frame)))
@@ -215,7 +215,7 @@ export function createVocoder(
       if (near) learnBefore(near.attack)
       // what an attack brings into a window that only reaches over it from before is held down
       if (near?.side === 'before') columns.holdDown(LIFTED)
-      if (previousSegment === k - 1) columns.lock(isKept && near?.side === 'at' ? LIFTED : 0)
+      if (previousSegment === k - 1) columns.lock(care === 'kept' && near?.side === 'at' ? LIFTED : 0)
       else columns.begin()
       previousSegment = k
       columns.lay(sum, scale)

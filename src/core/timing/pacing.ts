@@ -68,7 +68,7 @@ interface Columns {
   readonly bands: Float32Array
 }
 
-/** What a sound's moments give, from its spectra, its attacks and its pitch, which are found where they are not known. */
+/** What a sound's moments give, by its spectra, attacks and pitch. Attacks and pitch are found if not known. */
 export function* givingTask(source: SoundSource, known: Analysis = {}): Task<Giving> {
   const { attacks = [], pitch } = yield* partOf(analyseTask(source, ['attacks', 'pitch'], known), 0, ANALYSING)
   return yield* partOf(givingOf(source, attacks, pitch as PitchTrack), ANALYSING, 1)

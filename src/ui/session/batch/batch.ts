@@ -1,6 +1,7 @@
 import { AppError, keyName, type SoundTags } from '../../../core'
 import { scratchFolder } from '../../../engine'
 import { errorText } from '../../../host/errorText'
+import { breathe } from '../../../host/runTask'
 import {
   type BatchFile,
   type BatchRow,
@@ -44,9 +45,6 @@ const change = (next: (batch: BatchState) => Partial<BatchState>) =>
 const changeFile = (id: string, next: Partial<BatchFile>) =>
   change(({ files }) => ({ files: files.map((file) => (file.id === id ? { ...file, ...next } : file)) }))
 
-/** So that neither thousands of files planned nor as many rows drawn are one task with what came before. */
-const afterThis = () => new Promise<void>((resolve) => setTimeout(resolve))
-
 const isOpen = ({ row }: BatchFile) => row === undefined
 
 /** Begin a batch of all that is planned and not left out. */
@@ -54,8 +52,8 @@ export async function beginBatch() {
   if (!mayChange()) return
   const { found, outlook } = getState()
   const { batch: settings, exporting } = outlook
-  // the press is shown before anything is worked out
-  await afterThis()
+  // neither thousands of files planned nor as many rows drawn are one task with the press
+  await breathe()
   const planned = plannedFiles(found, settings).filter(({ plan, own }) => plan && !own.left)
   if (planned.length === 0) return
   if (settings.to === 'folder' && !(await folderNow().catch(tell))) return
@@ -79,7 +77,7 @@ export async function beginBatch() {
   })
   const { measure, to, aim, bpm } = settings
   const run: BatchRun = { settings: exporting.settings, measure, to, paused: false, ...(aim === 'bpm' && { bpm }) }
-  await afterThis()
+  await breathe()
   if (getState().batch) return
   unkept.clear()
   stop = new AbortController()
