@@ -12,8 +12,14 @@ const GATE_DB = 60
  * channels. Magnitudes only, so phases do not count; windows from 11 ms up, so shifts well below a millisecond do not
  * either. Cells in which both lie below the gate do not count; a level below it counts as the gate.
  * Shape  both of one rate and one channel count; the shorter one is filled up with silence.
+ * @param looksAt  whether the column whose middle lies at a time, in seconds, counts; all do, where it is not said.
+ * @returns 0 where no cell counts.
  */
-export function spectralDistance(result: AudioBlock, ideal: AudioBlock): number {
+export function spectralDistance(
+  result: AudioBlock,
+  ideal: AudioBlock,
+  looksAt: (seconds: number) => boolean = () => true,
+): number {
   let sum = 0
   let weight = 0
   SIZES.forEach((size, n) => {
@@ -26,6 +32,7 @@ export function spectralDistance(result: AudioBlock, ideal: AudioBlock): number 
       let cells = 0
       let apart = 0
       for (let t = 0; t < Math.max(a.length, b.length); t++) {
+        if (!looksAt((t * size) / 2 / ideal.sampleRate)) continue
         const bands = (b[t] ?? a[t])?.length ?? 0
         for (let k = 0; k < bands; k++) {
           const x = Math.max(gate, a[t]?.[k] ?? gate)

@@ -326,6 +326,65 @@ const mixOf: Maker = (random) => {
   })
 }
 
+/** a bird: quick calls that sweep up or down, each over before a long window has seen it */
+const chirpOf: Maker = (random) => {
+  const count = 5 + Math.floor(6 * random())
+  const calls = many(count, (n) => ({
+    at: 0.1 + (n * (SECONDS - 0.4)) / count,
+    seconds: between(random, 0.09, 0.26),
+    hz: between(random, 900, 3200),
+    sweep: between(random, 0.3, 1) * (random() < 0.5 ? 1 : -1),
+  }))
+  return score('line', ({ to, s, r }) => {
+    const f0At = (t: number) => {
+      const call = calls.find(({ at, seconds }) => t >= at * s && t < (at + seconds) * s)
+      return call ? call.hz * r * 2 ** (call.sweep * ((t / s - call.at) / call.seconds - 0.5)) : 0
+    }
+    for (const { at, seconds } of calls) {
+      const [from, end] = [at * s, (at + seconds) * s]
+      const gainAt = (t: number) => 0.3 * rise(t - from, 0.01 * s) * rise(end - t, 0.02 * s)
+      sung(to, from, end, f0At, (hz) => 1 / (1 + (hz / (4000 * r)) ** 2), gainAt, TOP_HZ * r)
+    }
+    return { attacks: calls.map(({ at }) => at * s), f0At }
+  })
+}
+
+/** speech of many consonants: two or three between vowels that are short themselves */
+const clusterOf: Maker = (random) => {
+  const low = between(random, 95, 210)
+  const syllables = many(7, (n) => ({
+    at: 0.08 + 0.44 * n,
+    formants: pick(random, VOWELS),
+    order: pick(random, ['burst hiss', 'hiss burst', 'burst hiss burst', 'burst burst'] as const).split(' '),
+  }))
+  return score('line', ({ to, s, r, seed, playing }) => {
+    const shift = playing.keepFormants ? 1 : r
+    const attacks: number[] = []
+    const pitch = (t: number) => low * (1 + 0.1 * Math.sin((2.3 * t) / s) - (0.02 * t) / s) * r
+    syllables.forEach(({ at, formants, order }, n) => {
+      const slot = 0.22 / order.length
+      order.forEach((kind, k) => {
+        const hisses = kind === 'hiss'
+        const noise = grit(
+          createRandom(seed * 31 + 5 * n + k),
+          (hisses ? 5600 : 2400 + 700 * k) * shift,
+          hisses ? 2 : 0.8,
+        )
+        const start = (at + k * slot) * s
+        const length = 0.85 * slot * s
+        attacks.push(start)
+        if (hisses) add(to, start, length, 0, (t) => 0.3 * noise() * rise(t, 0.012 * s) * rise(length - t, 0.012 * s))
+        else add(to, start, 0.03, 0, (t) => 0.5 * Math.exp(-t / 0.006) * noise())
+      })
+      const [from, end] = [(at + 0.22) * s, (at + 0.42) * s]
+      const gainAt = (t: number) => 0.16 * rise(t - from, 0.012) * rise(end - t, 0.03 * s)
+      sungVowel(to, from, end, pitch, formants, shift, gainAt)
+      attacks.push(from)
+    })
+    return { attacks }
+  })
+}
+
 const makers = {
   beat: beatOf,
   knocks: knocksOf,
@@ -338,6 +397,8 @@ const makers = {
   noise: noiseOf,
   scene: sceneOf,
   mix: mixOf,
+  chirp: chirpOf,
+  cluster: clusterOf,
 } satisfies Readonly<Record<string, Maker>>
 
 export type ScoreKind = keyof typeof makers
