@@ -3,6 +3,7 @@ import { type AudioBlock, frameCount } from '../audio/block'
 import { createRandom } from '../dsp/random'
 import { finish } from '../task'
 import { AS_WRITTEN, idealItems } from '../testing/ideals'
+import { drawnItem } from '../testing/scores'
 import { noise } from '../testing/signals'
 import { straightMap } from '../timeline/timeMap'
 import { measureTask } from './measure'
@@ -68,6 +69,30 @@ describe('unlikeness', () => {
         ),
       }
       expect(unlikeness(source, twice, stretch)).toBeGreaterThan(2 * right + 0.3)
+    }
+  })
+
+  it('knows that a call is drawn out, and not left as short as it was', () => {
+    for (const number of [1, 2]) {
+      const item = drawnItem('chirp', number)
+      const played = item.play(AS_WRITTEN)
+      const source = played.audio
+      const ideal = item.play({ ...AS_WRITTEN, stretch: 2 })
+      const right = unlikeness(source, ideal.audio, 2)
+      // every call where the ideal has it, as it was
+      const short: AudioBlock = {
+        sampleRate: RATE,
+        channels: ideal.audio.channels.map((channel, c) => {
+          const out = new Float32Array(channel.length)
+          played.attacks.forEach((at, n) => {
+            const next = played.attacks[n + 1] ?? frameCount(source) / RATE
+            const call = (source.channels[c] as Float32Array).subarray(Math.round(at * RATE), Math.round(next * RATE))
+            out.set(call, Math.round((ideal.attacks[n] as number) * RATE))
+          })
+          return out
+        }),
+      }
+      expect(unlikeness(source, short, 2)).toBeGreaterThan(2 * right)
     }
   })
 })

@@ -29,6 +29,16 @@ const AFTER_ATTACK_SECONDS = 0.08
 const STRUCK_DB_PER_SECOND = 40
 const FIRST_SECONDS = 0.025
 const LATER_SECONDS = 0.18
+/**
+ * but not when what begins there holds its level and only then ends, or moves on to other pitches: a call is no knock. It
+ * is looked at this often on the way, from a moment before the attack, over so many octaves to either side
+ */
+const LOOKS = 10
+const HOLDS_OCTAVES = 1
+/** it has died away at this share of its most; what dies away evenly has then lost 0.6 of that, in dB, after 0.6 of the time */
+const DIED_AWAY = 0.1
+const HOLDS_UNTIL = 0.6
+const HOLDS_SHARE = 0.3
 /** below this the window that tells struck bands is a longer one, Hz */
 const LOW_HZ = 300
 
@@ -258,13 +268,42 @@ function struckBands(
     }
     const loud = at(first)
     const left = at(later)
-    return loud.map(
+    const falls = loud.map(
       (value, b) => (10 * Math.log10((value + 1e-12) / ((left[b] as number) + 1e-12))) / seconds > STRUCK_DB_PER_SECOND,
     )
+    if (!falls.some(Boolean)) return falls
+    const before = at(-2 * FIRST_SECONDS * sampleRate)
+    const looks = Array.from({ length: LOOKS + 1 }, (_, k) => {
+      const sums = [0]
+      at(first + ((later - first) * k) / LOOKS).forEach((value, b) => {
+        sums.push((sums[b] as number) + Math.max(0, value - (before[b] as number)))
+      })
+      return sums
+    })
+    return falls.map((is, b) => is && !holds(looks, edges, b))
   }
   const highs = struck(short as Reader)
   const lows = struck(longer as Reader)
   return highs.map((is, b) => ((edges[b] as number) * binHz < LOW_HZ ? (lows[b] as boolean) : is))
+}
+
+/**
+ * Whether what an attack brings around a band holds its level until it ends.
+ * @param looks  what it brings, at even steps: the power below each edge.
+ */
+function holds(looks: readonly (readonly number[])[], edges: readonly number[], band: number): boolean {
+  const centre = edges[band] as number
+  const reach = 2 ** HOLDS_OCTAVES
+  const low = lowerBound(edges, centre / reach)
+  const high = Math.min(edges.length - 1, lowerBound(edges, centre * reach))
+  const levels = looks.map((below) => (below[high] as number) - (below[low] as number) + 1e-12)
+  const most = levels.reduce((a, b) => Math.max(a, b))
+  const top = levels.indexOf(most)
+  const ended = levels.findIndex((level, k) => k > top && level < DIED_AWAY * most)
+  const end = ended < 0 ? levels.length - 1 : ended
+  const inside = levels[Math.round(HOLDS_UNTIL * end)] as number
+  // what is loudest at the end of the look has not begun to fall
+  return top === end || Math.log(most / inside) < HOLDS_SHARE * Math.log(most / (levels[end] as number))
 }
 
 /** Reads the source in windows that have `bins` times as many bins to the hertz as those in which bands are counted. */
