@@ -35,11 +35,22 @@ const SHORT_STRIDE = 4
 const BAND_HZ = 250
 const SINE_EDGES = [0.7, 0.8] as const
 const ATTACK_EDGES = [0.65, 0.8] as const
-/** what an attack brings besides its click: all that is no partial, wholly until here behind it, fading until there */
-const WHOLE_SECONDS = 0.06
-export const FADED_SECONDS = 0.14
-/** clicks that the short windows find count as an attack's until here behind it */
-export const WIDE_SECONDS = 0.2
+/** all that is no partial is an attack's until here behind it, fading until there: shorter than the short windows tell */
+const WHOLE_SECONDS = 0.006
+const FADED_SECONDS = 0.012
+/** what an attack brings is its until here behind it, fading from there on */
+const BODY_SECONDS = 0.6
+export const BODY_FADED_SECONDS = 0.7
+/** what has been there for so long behind an attack has become a partial */
+export const SETTLED_SECONDS = 0.14
+/** what an attack brings tops what is still there right before the next one by more than this, power; and where that is looked for */
+const LIFTED = 1.6
+const FLOOR_SECONDS = 0.15
+const FLOOR_SHARE = 0.3
+const FLOOR_REACH_SECONDS = 1
+/** short columns to either side over which a level is taken, and bins of a band */
+const LEVEL_REACH = 2
+const LEAST_BINS = 8
 export const LEAD_SECONDS = 0.004
 export const TILE = 4096
 
@@ -98,6 +109,8 @@ export function createLayers(
     edges: ATTACK_EDGES,
     prepare: (from, to) => ensureRest(from, to),
     givesOther: inPower,
+    levelReach: LEVEL_REACH,
+    raise: (...of) => raiseTails(...of),
   })
   const attackReader = overlapAddVoice(attackMasker)
 
@@ -132,8 +145,77 @@ export function createLayers(
   const whole = WHOLE_SECONDS * sampleRate
   const faded = FADED_SECONDS * sampleRate
 
-  const wide = WIDE_SECONDS * sampleRate
+  const body = BODY_SECONDS * sampleRate
+  const bodyFaded = BODY_FADED_SECONDS * sampleRate
+  const bandEdges = halfOctaves(shortLength / 2)
+  const floorReader = columnReader(shortLength)
+  const floors = new Map<number, Float64Array>()
+
+  /** The least that was still there before the next attack, behind this one and those shortly before. */
+  function floorBehind(n: number): Float64Array {
+    const floor = ownFloor(n).slice()
+    const first = (attacks[n] as number) - FLOOR_REACH_SECONDS * sampleRate
+    for (let m = n - 1; m >= 0 && (attacks[m] as number) >= first; m--) keepLeast(floor, ownFloor(m))
+    return floor
+  }
+
+  /** What is still there before the next attack, of all that is no partial: mean power of a bin in each band. */
+  function ownFloor(n: number): Float64Array {
+    const known = floors.get(n)
+    if (known) return known
+    const attack = attacks[n] as number
+    const next = Math.min(attacks[n + 1] ?? frames, attack + body, frames)
+    const end = next - lead - shortLength
+    const first = end - Math.min(FLOOR_SECONDS * sampleRate, FLOOR_SHARE * (next - attack))
+    const floor = new Float64Array(bandEdges.length - 1)
+    const power = new Float32Array(shortLength / 2 + 1)
+    let columns = 0
+    for (let start = Math.round(first); start <= end; start += shortLength / 2) {
+      ensureRest(start, start + shortLength)
+      for (let c = 0; c < channelCount; c += 2) {
+        floorReader.power(power, rest[c] as Float32Array, start, rest[c + 1], start)
+        addBandMeans(floor, power, bandEdges)
+      }
+      columns++
+    }
+    // the reader gives four times the power
+    for (let b = 0; b < floor.length; b++) floor[b] = columns > 0 ? (floor[b] as number) / (4 * columns) : 0
+    floors.set(n, floor)
+    return floor
+  }
+
+  const levels = new Float64Array(bandEdges.length - 1)
+  const powers = new Float32Array(shortLength / 2 + 1)
+
+  /** What tops the floor behind an attack is what it brought: as much of each bin of a short column is the attack's at least. */
+  function raiseTails(shares: Float64Array, centre: number, around: readonly Float32Array[]) {
+    const n = lowerBound(attacks, centre + lead) - 1
+    if (n < 0) return
+    const since = centre - (attacks[n] as number)
+    if (since >= bodyFaded) return
+    if (since < faded + shortLength / 2) {
+      shares.fill(1)
+      return
+    }
+    const fade = since <= body ? 1 : (bodyFaded - since) / (bodyFaded - body)
+    const floor = floorBehind(n)
+    powers.fill(0)
+    for (const magnitudes of around)
+      for (let b = 0; b < powers.length; b++)
+        powers[b] = (powers[b] as number) + square(magnitudes[b] as number) / around.length
+    levels.fill(0)
+    addBandMeans(levels, powers, bandEdges)
+    for (let band = 0; band < levels.length; band++) {
+      const left = Math.min(1, (LIFTED * (floor[band] as number)) / ((levels[band] as number) + 1e-20))
+      const own = fade * Math.sqrt(1 - left)
+      const share = own / (own + Math.sqrt(1 - own * own))
+      for (let b = bandEdges[band] as number; b < (bandEdges[band + 1] as number); b++)
+        if (share > (shares[b] as number)) shares[b] = share
+    }
+  }
+
   const nears = new Float64Array(TILE)
+  const isRising = new Uint8Array(TILE)
 
   /**
    * How much of the rest belongs to an attack at a frame, whatever it is: 1 just behind one, 0 far from all.
@@ -164,12 +246,13 @@ export function createLayers(
         while (n < attacks.length && (attacks[n] as number) < i + lead) n++
         const attack = attacks[n - 1]
         const near = nearness(i, attack, attacks[n])
-        nears[i - start] = near > 0 || (attack !== undefined && i - attack < wide) ? near : NOT_REACHED
+        isRising[i - start] = attack === undefined || i - attack > faded ? 1 : 0
+        nears[i - start] = near > 0 || (attack !== undefined && i - attack < bodyFaded) ? near : NOT_REACHED
       }
       for (let c = 0; c < channelCount; c++) {
         const tile = [rest, bursts, noise].map((of) => (of[c] as Float32Array).subarray(start, end))
         const shared = inPower ? sharePower : share
-        shared(nears, ...(tile as [Float32Array, Float32Array, Float32Array]))
+        shared(nears, isRising, ...(tile as [Float32Array, Float32Array, Float32Array]))
       }
     })
   }
@@ -210,7 +293,7 @@ const MORE = 2
 const NOT_REACHED = -1
 
 /** Share the rest out: to attacks what lies near one and what their clicks are, to noise what is left. */
-function share(nears: Float64Array, rest: Float32Array, burst: Float32Array, noise: Float32Array) {
+function share(nears: Float64Array, _: Uint8Array, rest: Float32Array, burst: Float32Array, noise: Float32Array) {
   for (let i = 0; i < rest.length; i++) {
     const near = nears[i] as number
     const left = rest[i] as number
@@ -220,11 +303,17 @@ function share(nears: Float64Array, rest: Float32Array, burst: Float32Array, noi
 }
 
 /** The same, where a burst and the noise beside it are given so that their powers add up. */
-function sharePower(nears: Float64Array, rest: Float32Array, burst: Float32Array, noise: Float32Array) {
+function sharePower(
+  nears: Float64Array,
+  isRising: Uint8Array,
+  rest: Float32Array,
+  burst: Float32Array,
+  noise: Float32Array,
+) {
   for (let i = 0; i < rest.length; i++) {
     const near = nears[i] as number
     const left = rest[i] as number
-    const level = near > 0 && near < 1 ? 1 / Math.sqrt(near * near + (1 - near) * (1 - near)) : 1
+    const level = isRising[i] === 1 && near > 0 && near < 1 ? 1 / Math.sqrt(near * near + (1 - near) * (1 - near)) : 1
     burst[i] = near === NOT_REACHED ? 0 : level * (near * left + (1 - near) * (burst[i] as number))
     noise[i] = near === NOT_REACHED ? left : level * (1 - near) * (noise[i] as number)
   }
@@ -271,6 +360,25 @@ function scaled(out: Float32Array, spectrum: Float32Array, shares: Float64Array)
   }
 }
 
+/** Edges of bands of half an octave, in bins, none narrower than some. */
+function halfOctaves(bins: number): number[] {
+  const edges = [0]
+  for (let edge = LEAST_BINS; edge < bins; edge = Math.max(edge + LEAST_BINS, Math.round(edge * Math.SQRT2)))
+    edges.push(edge)
+  return [...edges, bins + 1]
+}
+
+/** Add the mean of the bins of each band. */
+function addBandMeans(out: Float64Array, of: Float32Array, edges: readonly number[]) {
+  for (let band = 0; band < out.length; band++) {
+    let sum = 0
+    const from = edges[band] as number
+    const to = edges[band + 1] as number
+    for (let b = from; b < to; b++) sum += of[b] as number
+    out[band] = (out[band] as number) + sum / (to - from)
+  }
+}
+
 interface MaskShape {
   readonly length: number
   /** columns to either side, `stride` apart, over which the median along time is taken */
@@ -294,6 +402,9 @@ interface MaskShape {
   readonly givesOther?: boolean
   /** what is read where a column reaches over the end; silence, where it is not said */
   end?(): { readonly from: number; readonly channels: readonly Float32Array[] }
+  /** Raises the shares of a column around a frame, told the magnitudes of it and of `levelReach` columns to either side. */
+  raise?(shares: Float64Array, centre: number, around: readonly Float32Array[]): void
+  readonly levelReach?: number
   /** called before a span of input is looked at */
   prepare?(from: number, to: number): void
 }
@@ -333,6 +444,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
   const shares = new Float64Array(bins + 1)
   const closed = new Float64Array(bins + 1)
   const bridge = shape.bridge ?? 0
+  const levelReach = shape.levelReach ?? 0
   const batch = RANKS_AT_ONCE * stride
   const kept = 2 * (reach * stride + 2 * bridge + batch)
   const columns = Array.from({ length: kept }, () => ({
@@ -489,6 +601,10 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
           shares[b] =
             least <= open || level === 0 ? open : Math.max(open, Math.min(least, (own.lasting[b] as number) / level))
         }
+      }
+      if (shape.raise) {
+        const around = Array.from({ length: 2 * levelReach + 1 }, (_, n) => columnAt(k + n - levelReach).magnitudes)
+        shape.raise(shares, k * hop, around)
       }
       holdDown(k, own.magnitudes)
       if (givesOther) toPowers(shares, others)

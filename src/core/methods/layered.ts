@@ -1,4 +1,4 @@
-import { createLayers, FADED_SECONDS, type Layers, LEAD_SECONDS, WIDE_SECONDS } from '../analysis/layers'
+import { BODY_FADED_SECONDS, createLayers, type Layers, LEAD_SECONDS, SETTLED_SECONDS } from '../analysis/layers'
 import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount, silence } from '../audio/block'
@@ -139,7 +139,7 @@ function layeredVoice(
   const held = holdAttacks(map, attacks, {
     strength: 1,
     leadFrames: LEAD_SECONDS * sampleRate,
-    holdFrames: attacks.map((attack) => FADED_SECONDS * sampleRate * ratioAt(map.outputAt(asSource(attack)))),
+    holdFrames: attacks.map((attack) => SETTLED_SECONDS * sampleRate * ratioAt(map.outputAt(asSource(attack)))),
     naturalSpeedAt: (frame) => 1 / ratioAt(frame),
   })
   const parts: { gain: number; voice: Pulled }[] = []
@@ -152,8 +152,8 @@ function layeredVoice(
   add(settings.attacksDb, () =>
     spliceVoice(layers.attacks, held, attacks, { ...spliceDefaults, tail: 'auto', leadMs: 1000 * LEAD_SECONDS }, seed, {
       ready,
-      carriedUpTo: FADED_SECONDS * sampleRate,
-      endsBy: WIDE_SECONDS * sampleRate,
+      carriedUpTo: BODY_FADED_SECONDS * sampleRate,
+      endsBy: BODY_FADED_SECONDS * sampleRate,
       ratioAt,
     }),
   )
