@@ -45,8 +45,10 @@ export const BODY_FADED_SECONDS = 0.7
 export const SETTLED_SECONDS = 0.14
 /** what an attack brings tops what is still there right before the next one by more than this, power; and where that is looked for */
 const LIFTED = 1.6
-const FLOOR_SECONDS = 0.15
+const FLOOR_SECONDS = 0.025
 const FLOOR_SHARE = 0.3
+/** the least of several levels of one noise lies about this much below it, power */
+const LEAST_OF_ALL = 1.5
 const FLOOR_REACH_SECONDS = 1
 /** short columns to either side over which a level is taken, and bins of a band */
 const LEVEL_REACH = 2
@@ -165,21 +167,29 @@ export function createLayers(
     if (known) return known
     const attack = attacks[n] as number
     const next = Math.min(attacks[n + 1] ?? frames, attack + body, frames)
-    const end = next - lead - shortLength
-    const first = end - Math.min(FLOOR_SECONDS * sampleRate, FLOOR_SHARE * (next - attack))
+    const last = next - lead - shortLength
     const floor = new Float64Array(bandEdges.length - 1)
     const power = new Float32Array(shortLength / 2 + 1)
-    let columns = 0
-    for (let start = Math.round(first); start <= end; start += shortLength / 2) {
-      ensureRest(start, start + shortLength)
-      for (let c = 0; c < channelCount; c += 2) {
-        floorReader.power(power, rest[c] as Float32Array, start, rest[c + 1], start)
-        addBandMeans(floor, power, bandEdges)
+    const hop = shortLength / 2
+    const columns = Math.max(1, Math.round((FLOOR_SECONDS * sampleRate) / hop))
+    const mean = floor.slice()
+    let start = Math.round(attack + FLOOR_SHARE * (next - attack))
+    // where no span fits, all is the attack's
+    for (let spans = 0; start + (columns - 1) * hop <= last; spans++) {
+      mean.fill(0)
+      for (let column = 0; column < columns; column++, start += hop) {
+        ensureRest(start, start + shortLength)
+        for (let c = 0; c < channelCount; c += 2) {
+          floorReader.power(power, rest[c] as Float32Array, start, rest[c + 1], start)
+          addBandMeans(mean, power, bandEdges)
+        }
       }
-      columns++
+      // the reader gives four times the power
+      for (let b = 0; b < floor.length; b++) {
+        const level = (LEAST_OF_ALL * (mean[b] as number)) / (4 * columns)
+        floor[b] = spans === 0 ? level : Math.min(floor[b] as number, level)
+      }
     }
-    // the reader gives four times the power
-    for (let b = 0; b < floor.length; b++) floor[b] = columns > 0 ? (floor[b] as number) / (4 * columns) : 0
     floors.set(n, floor)
     return floor
   }
@@ -286,6 +296,8 @@ export function createLayers(
 
 /** so many times shorter is the window that tells what sounded right before an attack */
 const BRIEF = 4
+/** a partial may grow by this much, as one that beats does, before it counts as new */
+const GROWN = 1.5
 /** and so much more than it says may go on: it tells levels apart less well than a long one */
 const MORE = 2
 
@@ -503,7 +515,7 @@ function createMasker(input: readonly Float32Array[], shape: MaskShape): Segment
     for (let b = 0; b <= bins; b++) {
       const level = magnitudes[b] as number
       const most = Math.min(before[b] as number, justBefore[b] as number)
-      if (level > 0) shares[b] = Math.min(shares[b] as number, most / level)
+      if (level > GROWN * most) shares[b] = Math.min(shares[b] as number, most / level)
     }
   }
 
