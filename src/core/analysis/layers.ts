@@ -41,8 +41,9 @@ const FADED_SECONDS = 0.012
 /** what an attack brings is its until here behind it, fading from there on */
 const BODY_SECONDS = 0.6
 export const BODY_FADED_SECONDS = 0.7
-/** what has been there for so long behind an attack has become a partial */
+/** what has been there for so long behind an attack has become a partial, if it is one; until here nothing tells that */
 export const SETTLED_SECONDS = 0.14
+const UNSETTLED_SECONDS = 0.06
 /** what an attack brings tops what is still there right before the next one by more than this, power; and where that is looked for */
 const LIFTED = 1.6
 const FLOOR_SECONDS = 0.025
@@ -148,6 +149,8 @@ export function createLayers(
   const faded = FADED_SECONDS * sampleRate
 
   const body = BODY_SECONDS * sampleRate
+  const settled = SETTLED_SECONDS * sampleRate
+  const unsettledUpTo = UNSETTLED_SECONDS * sampleRate
   const bodyFaded = BODY_FADED_SECONDS * sampleRate
   const bandEdges = halfOctaves(shortLength / 2)
   const floorReader = columnReader(shortLength)
@@ -155,10 +158,11 @@ export function createLayers(
 
   /** The least that was still there before the next attack, behind this one and those shortly before. */
   function floorBehind(n: number): Float64Array {
-    const floor = ownFloor(n).slice()
+    const least = new Float64Array(bandEdges.length - 1).fill(Number.POSITIVE_INFINITY)
     const first = (attacks[n] as number) - FLOOR_REACH_SECONDS * sampleRate
-    for (let m = n - 1; m >= 0 && (attacks[m] as number) >= first; m--) keepLeast(floor, ownFloor(m))
-    return floor
+    for (let m = n; m >= 0 && (attacks[m] as number) >= first; m--) keepLeast(least, ownFloor(m))
+    // where strokes come too fast to hear what is between them, all is theirs
+    return least[0] === Number.POSITIVE_INFINITY ? least.fill(0) : least
   }
 
   /** What is still there before the next attack, of all that is no partial: mean power of a bin in each band. */
@@ -168,14 +172,13 @@ export function createLayers(
     const attack = attacks[n] as number
     const next = Math.min(attacks[n + 1] ?? frames, attack + body, frames)
     const last = next - lead - shortLength
-    const floor = new Float64Array(bandEdges.length - 1)
+    const floor = new Float64Array(bandEdges.length - 1).fill(Number.POSITIVE_INFINITY)
     const power = new Float32Array(shortLength / 2 + 1)
     const hop = shortLength / 2
     const columns = Math.max(1, Math.round((FLOOR_SECONDS * sampleRate) / hop))
-    const mean = floor.slice()
-    let start = Math.round(attack + FLOOR_SHARE * (next - attack))
-    // where no span fits, all is the attack's
-    for (let spans = 0; start + (columns - 1) * hop <= last; spans++) {
+    const mean = new Float64Array(floor.length)
+    let start = Math.round(attack + Math.max(settled, FLOOR_SHARE * (next - attack)))
+    while (start + (columns - 1) * hop <= last) {
       mean.fill(0)
       for (let column = 0; column < columns; column++, start += hop) {
         ensureRest(start, start + shortLength)
@@ -187,7 +190,7 @@ export function createLayers(
       // the reader gives four times the power
       for (let b = 0; b < floor.length; b++) {
         const level = (LEAST_OF_ALL * (mean[b] as number)) / (4 * columns)
-        floor[b] = spans === 0 ? level : Math.min(floor[b] as number, level)
+        floor[b] = Math.min(floor[b] as number, level)
       }
     }
     floors.set(n, floor)
@@ -203,7 +206,9 @@ export function createLayers(
     if (n < 0) return
     const since = centre - (attacks[n] as number)
     if (since >= bodyFaded) return
-    if (since < faded + shortLength / 2) {
+    // a tone that has just begun is no partial yet, and no noise either
+    const unsettled = Math.min(1, (settled - since) / (settled - unsettledUpTo))
+    if (unsettled === 1) {
       shares.fill(1)
       return
     }
@@ -217,7 +222,7 @@ export function createLayers(
     addBandMeans(levels, powers, bandEdges)
     for (let band = 0; band < levels.length; band++) {
       const left = Math.min(1, (LIFTED * (floor[band] as number)) / ((levels[band] as number) + 1e-20))
-      const own = fade * Math.sqrt(1 - left)
+      const own = Math.max(unsettled, fade * Math.sqrt(1 - left))
       const share = own / (own + Math.sqrt(1 - own * own))
       for (let b = bandEdges[band] as number; b < (bandEdges[band + 1] as number); b++)
         if (share > (shares[b] as number)) shares[b] = share

@@ -152,7 +152,7 @@ function layeredVoice(
   add(settings.attacksDb, () =>
     spliceVoice(layers.attacks, held, attacks, { ...spliceDefaults, tail: 'auto', leadMs: 1000 * LEAD_SECONDS }, seed, {
       ready,
-      carriedUpTo: BODY_FADED_SECONDS * sampleRate,
+      carriedUpTo: SETTLED_SECONDS * sampleRate,
       endsBy: BODY_FADED_SECONDS * sampleRate,
       ratioAt,
     }),
