@@ -2,10 +2,12 @@ import { type AudioBlock, frameCount, silence } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { sinTurns, square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
+import { keepLeast } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
 import { RANKS_AT_ONCE, ranks, slidingMedian } from '../kernels/ranks'
 import { createSynthesis } from '../kernels/synthesis'
+import { BROUGHT_SECONDS, createBrought, LEVEL_REACH } from './brought'
 import { endGoneOn } from './goneOn'
 
 /**
@@ -38,29 +40,13 @@ const ATTACK_EDGES = [0.65, 0.8] as const
 /** all that is no partial is an attack's until here behind it, fading until there: shorter than the short windows tell */
 const WHOLE_SECONDS = 0.006
 const FADED_SECONDS = 0.012
-/** what an attack brings is its until here behind it, fading from there on */
-const BODY_SECONDS = 0.6
-export const BODY_FADED_SECONDS = 0.7
-/** what has been there for so long behind an attack has become a partial, if it is one; until here nothing tells that */
-export const SETTLED_SECONDS = 0.14
-const UNSETTLED_SECONDS = 0.06
-/** what an attack brings tops what is still there right before the next one by more than this, power; and where that is looked for */
-const LIFTED = 1.6
-const FLOOR_SECONDS = 0.025
-const FLOOR_SHARE = 0.3
-/** the least of several levels of one noise lies about this much below it, power */
-const LEAST_OF_ALL = 1.5
-const FLOOR_REACH_SECONDS = 1
-/** short columns to either side over which a level is taken, and bins of a band */
-const LEVEL_REACH = 2
-const LEAST_BINS = 8
 export const LEAD_SECONDS = 0.004
 export const TILE = 4096
 
 /**
  * Split a source. In long windows what lasts along time more than it spreads along frequency is a partial; of the rest, in
- * short windows, what spreads along frequency more than it lasts belongs to an attack, and so does all of the rest close
- * behind a detected attack (the body of a drum is no noise); what remains is noise. Masks are soft, and the same for all
+ * short windows, what spreads along frequency more than it lasts belongs to an attack, and so does what a detected attack
+ * brings (`brought`: the body of a drum is no noise); what remains is noise. Masks are soft, and the same for all
  * channels. Each frame depends on nothing but the source, so any part can be asked for first.
  *
  * @param attacks  source frames, rising.
@@ -113,9 +99,14 @@ export function createLayers(
     prepare: (from, to) => ensureRest(from, to),
     givesOther: inPower,
     levelReach: LEVEL_REACH,
-    raise: (...of) => raiseTails(...of),
+    raise: (...of) => brought.raise(...of),
   })
   const attackReader = overlapAddVoice(attackMasker)
+  const brought = createBrought({ sampleRate, channels: rest }, attacks, {
+    length: shortLength,
+    heldDown: sineLength / 2,
+    ready: ensureRest,
+  })
 
   function part(of: readonly Float32Array[], from: number, to: number): Float32Array[] {
     return of.map((channel) => channel.subarray(from, to))
@@ -147,87 +138,7 @@ export function createLayers(
   const lead = LEAD_SECONDS * sampleRate
   const whole = WHOLE_SECONDS * sampleRate
   const faded = FADED_SECONDS * sampleRate
-
-  const body = BODY_SECONDS * sampleRate
-  const settled = SETTLED_SECONDS * sampleRate
-  const unsettledUpTo = UNSETTLED_SECONDS * sampleRate
-  const bodyFaded = BODY_FADED_SECONDS * sampleRate
-  const bandEdges = halfOctaves(shortLength / 2)
-  const floorReader = columnReader(shortLength)
-  const floors = new Map<number, Float64Array>()
-
-  /** The least that was still there before the next attack, behind this one and those shortly before. */
-  function floorBehind(n: number): Float64Array {
-    const least = new Float64Array(bandEdges.length - 1).fill(Number.POSITIVE_INFINITY)
-    const first = (attacks[n] as number) - FLOOR_REACH_SECONDS * sampleRate
-    for (let m = n; m >= 0 && (attacks[m] as number) >= first; m--) keepLeast(least, ownFloor(m))
-    // where strokes come too fast to hear what is between them, all is theirs
-    return least[0] === Number.POSITIVE_INFINITY ? least.fill(0) : least
-  }
-
-  /** What is still there before the next attack, of all that is no partial: mean power of a bin in each band. */
-  function ownFloor(n: number): Float64Array {
-    const known = floors.get(n)
-    if (known) return known
-    const attack = attacks[n] as number
-    const next = Math.min(attacks[n + 1] ?? frames, attack + body, frames)
-    const last = next - lead - shortLength
-    const floor = new Float64Array(bandEdges.length - 1).fill(Number.POSITIVE_INFINITY)
-    const power = new Float32Array(shortLength / 2 + 1)
-    const hop = shortLength / 2
-    const columns = Math.max(1, Math.round((FLOOR_SECONDS * sampleRate) / hop))
-    const mean = new Float64Array(floor.length)
-    let start = Math.round(attack + Math.max(settled, FLOOR_SHARE * (next - attack)))
-    while (start + (columns - 1) * hop <= last) {
-      mean.fill(0)
-      for (let column = 0; column < columns; column++, start += hop) {
-        ensureRest(start, start + shortLength)
-        for (let c = 0; c < channelCount; c += 2) {
-          floorReader.power(power, rest[c] as Float32Array, start, rest[c + 1], start)
-          addBandMeans(mean, power, bandEdges)
-        }
-      }
-      // the reader gives four times the power
-      for (let b = 0; b < floor.length; b++) {
-        const level = (LEAST_OF_ALL * (mean[b] as number)) / (4 * columns)
-        floor[b] = Math.min(floor[b] as number, level)
-      }
-    }
-    floors.set(n, floor)
-    return floor
-  }
-
-  const levels = new Float64Array(bandEdges.length - 1)
-  const powers = new Float32Array(shortLength / 2 + 1)
-
-  /** What tops the floor behind an attack is what it brought: as much of each bin of a short column is the attack's at least. */
-  function raiseTails(shares: Float64Array, centre: number, around: readonly Float32Array[]) {
-    const n = lowerBound(attacks, centre + lead) - 1
-    if (n < 0) return
-    const since = centre - (attacks[n] as number)
-    if (since >= bodyFaded) return
-    // a tone that has just begun is no partial yet, and no noise either
-    const unsettled = Math.min(1, (settled - since) / (settled - unsettledUpTo))
-    if (unsettled === 1) {
-      shares.fill(1)
-      return
-    }
-    const fade = since <= body ? 1 : (bodyFaded - since) / (bodyFaded - body)
-    const floor = floorBehind(n)
-    powers.fill(0)
-    for (const magnitudes of around)
-      for (let b = 0; b < powers.length; b++)
-        powers[b] = (powers[b] as number) + square(magnitudes[b] as number) / around.length
-    levels.fill(0)
-    addBandMeans(levels, powers, bandEdges)
-    for (let band = 0; band < levels.length; band++) {
-      const left = Math.min(1, (LIFTED * (floor[band] as number)) / ((levels[band] as number) + 1e-20))
-      const own = Math.max(unsettled, fade * Math.sqrt(1 - left))
-      const share = own / (own + Math.sqrt(1 - own * own))
-      for (let b = bandEdges[band] as number; b < (bandEdges[band + 1] as number); b++)
-        if (share > (shares[b] as number)) shares[b] = share
-    }
-  }
+  const gone = BROUGHT_SECONDS * sampleRate
 
   const nears = new Float64Array(TILE)
   const isRising = new Uint8Array(TILE)
@@ -262,7 +173,7 @@ export function createLayers(
         const attack = attacks[n - 1]
         const near = nearness(i, attack, attacks[n])
         isRising[i - start] = attack === undefined || i - attack > faded ? 1 : 0
-        nears[i - start] = near > 0 || (attack !== undefined && i - attack < bodyFaded) ? near : NOT_REACHED
+        nears[i - start] = near > 0 || (attack !== undefined && i - attack < gone) ? near : NOT_REACHED
       }
       for (let c = 0; c < channelCount; c++) {
         const tile = [rest, bursts, noise].map((of) => (of[c] as Float32Array).subarray(start, end))
@@ -277,16 +188,26 @@ export function createLayers(
     return true
   }
 
+  function* prepareRest(from: number, to: number): Generator<void> {
+    const last = Math.min(tiles - 1, Math.floor((to - 1) / TILE))
+    for (let tile = Math.max(0, Math.floor(from / TILE)); tile <= last; tile++) {
+      if (restDone[tile] === 1) continue
+      yield* sineMasker.learn(tile * TILE)
+      ensureRest(tile * TILE, tile * TILE + 1)
+      yield
+    }
+  }
+
   function* prepare(from: number, to: number): Generator<void> {
     const first = Math.max(0, Math.floor(from / TILE))
     const last = Math.min(tiles - 1, Math.floor((to - 1) / TILE))
     for (let tile = first; tile <= last; tile++) {
       if (allDone[tile] === 1) continue
       // the rest of the next tiles is looked at as well, by short windows that reach over the end of this one
-      for (let ahead = tile; ahead <= Math.min(tiles - 1, tile + 2); ahead++) {
-        if (restDone[ahead] === 1) continue
-        yield* sineMasker.learn(ahead * TILE)
-        ensureRest(ahead * TILE, ahead * TILE + 1)
+      yield* prepareRest(tile * TILE, (tile + 3) * TILE)
+      for (const { from, to, look } of brought.asks(tile * TILE - shortLength, (tile + 1) * TILE + shortLength)) {
+        yield* prepareRest(from, to)
+        look()
         yield
       }
       yield* attackMasker.learn(tile * TILE)
@@ -302,7 +223,7 @@ export function createLayers(
 /** so many times shorter is the window that tells what sounded right before an attack */
 const BRIEF = 4
 /** a partial may grow by this much, as one that beats does, before it counts as new */
-const GROWN = 1.5
+const GROWN = 3
 /** and so much more than it says may go on: it tells levels apart less well than a long one */
 const MORE = 2
 
@@ -377,25 +298,6 @@ function scaled(out: Float32Array, spectrum: Float32Array, shares: Float64Array)
   }
 }
 
-/** Edges of bands of half an octave, in bins, none narrower than some. */
-function halfOctaves(bins: number): number[] {
-  const edges = [0]
-  for (let edge = LEAST_BINS; edge < bins; edge = Math.max(edge + LEAST_BINS, Math.round(edge * Math.SQRT2)))
-    edges.push(edge)
-  return [...edges, bins + 1]
-}
-
-/** Add the mean of the bins of each band. */
-function addBandMeans(out: Float64Array, of: Float32Array, edges: readonly number[]) {
-  for (let band = 0; band < out.length; band++) {
-    let sum = 0
-    const from = edges[band] as number
-    const to = edges[band + 1] as number
-    for (let b = from; b < to; b++) sum += of[b] as number
-    out[band] = (out[band] as number) + sum / (to - from)
-  }
-}
-
 interface MaskShape {
   readonly length: number
   /** columns to either side, `stride` apart, over which the median along time is taken */
@@ -428,11 +330,6 @@ interface MaskShape {
 
 function keepMost(most: Float64Array, values: Float64Array) {
   for (let b = 0; b < most.length; b++) if ((values[b] as number) > (most[b] as number)) most[b] = values[b] as number
-}
-
-function keepLeast(least: Float64Array, values: Float64Array) {
-  for (let b = 0; b < least.length; b++)
-    if ((values[b] as number) < (least[b] as number)) least[b] = values[b] as number
 }
 
 /** columns that are looked at in one step */

@@ -4,7 +4,7 @@ import type { Progress } from '../task'
 import { createLayers, TILE } from './layers'
 
 /** more than any window of the layers reaches, s */
-const AROUND_SECONDS = 2.5
+const AROUND_SECONDS = 3.5
 
 export interface LayersPart {
   /** frames of the source, end exclusive */

@@ -53,3 +53,9 @@ export function turnPeak(
     }
   }
 }
+
+/** Keep the lesser of each pair of values. */
+export function keepLeast(least: Float64Array, values: Float64Array) {
+  for (let b = 0; b < least.length; b++)
+    if ((values[b] as number) < (least[b] as number)) least[b] = values[b] as number
+}

@@ -1,4 +1,5 @@
-import { BODY_FADED_SECONDS, createLayers, type Layers, LEAD_SECONDS, SETTLED_SECONDS } from '../analysis/layers'
+import { BROUGHT_SECONDS, SETTLED_SECONDS } from '../analysis/brought'
+import { createLayers, type Layers, LEAD_SECONDS } from '../analysis/layers'
 import { pickWithin, usualGapMs } from '../analysis/material'
 import type { AudioBlock } from '../audio/block'
 import { frameCount, silence } from '../audio/block'
@@ -153,7 +154,7 @@ function layeredVoice(
     spliceVoice(layers.attacks, held, attacks, { ...spliceDefaults, tail: 'auto', leadMs: 1000 * LEAD_SECONDS }, seed, {
       ready,
       carriedUpTo: SETTLED_SECONDS * sampleRate,
-      endsBy: BODY_FADED_SECONDS * sampleRate,
+      endsBy: BROUGHT_SECONDS * sampleRate,
       ratioAt,
     }),
   )
