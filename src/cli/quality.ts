@@ -166,6 +166,7 @@ _floor_. _Textbook_ is the best of plain overlap-add, plain similarity overlap-a
 best; _half_ says whether it lies at most half as far above the floor as the textbook's best; _again_ is the ideal played by
 other seeds, so what its figures show is chance. Voice and glide keep their
 formants when the pitch changes. \`src/core/testing/judge.ts\` says how each figure is taken.
+[held.md](held.md) has the same of sounds that nothing was fitted to.
 
 What the figures leave out: an ideal attack that the detector misses in the ideal itself is not counted as lost; one that it
 finds by mistake in the ideal or in the source is not counted as added; energy before an attack is counted over the larger of

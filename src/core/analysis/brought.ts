@@ -7,8 +7,9 @@ import { columnReader } from '../kernels/columns'
 /** what an attack brings is over by then, whatever it is; it fades from a little before */
 export const BROUGHT_SECONDS = 0.7
 const BODY_SECONDS = 0.6
-/** what has been there for so long behind an attack has become a partial, if it is one; up to the earlier one nothing tells that */
+/** what has been there for so long behind an attack has become a partial, if it is one */
 export const SETTLED_SECONDS = 0.14
+/** and up to here nothing tells whether it is */
 const UNSETTLED_SECONDS = 0.06
 /** what an attack brings tops by this much, power, the least that was there in its gap and those shortly before it */
 const LIFTED = 1.6
@@ -18,7 +19,7 @@ const FLOOR_SECONDS = 0.025
 const FLOOR_SHARE = 0.3
 /** the least of several levels of one noise lies about this much below it, power */
 const LEAST_OF_ALL = 1.5
-/** what an attack brings dies away at least so fast once it has settled, from what is there right behind it; what does not goes on */
+/** once it has settled, what an attack brings dies away at least so fast, from what is there right behind it; else it goes on */
 const DIES_DB_PER_SECOND = 80
 const STARTS_SECONDS = [0.02, 0.06] as const
 /** columns to either side over which a level is taken, and the least bins of a band */
