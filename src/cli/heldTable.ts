@@ -9,8 +9,8 @@ import { drawnItem, scoreKinds } from '../core/testing/scores'
 import { renderTextbook, textbooks } from '../core/testing/textbook'
 
 /**
- * Every method on the drawn sounds that nothing was fitted to and nobody looks into: what is best, what advice says, and
- * how far both are from the ideal answer, around attacks and between them.
+ * Every method on drawn sounds that nothing was fitted to: what is best, what advice says, and how far both are from
+ * the ideal answer, around attacks and between them.
  */
 
 /** drawn for this table alone */

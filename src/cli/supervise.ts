@@ -64,8 +64,8 @@ export function supervise(script: URL, words: readonly string[]): Promise<number
       process.exit(128 + number)
     })
 
-  // samples make many full collections, and each throws compiled code away with the closures that ran it: with more room
-  // before one, a batch compiles half as much
+  // samples make for many full collections, and each throws compiled code away with the closures that ran it: with more
+  // room before one, a batch compiles half as much
   setFlagsFromString('--initial-old-space-size=256')
   const worker = new Worker(script, { workerData: given })
   return new Promise((resolve) => {

@@ -19,7 +19,7 @@ const FLOOR_SECONDS = 0.025
 const FLOOR_SHARE = 0.3
 /** the least of several levels of one noise lies about this much below it, power */
 const LEAST_OF_ALL = 1.5
-/** once it has settled, what an attack brings dies away at least so fast, from what is there right behind it; else it goes on */
+/** once it has settled, what an attack brings dies away at least so fast from what is there right behind it */
 const DIES_DB_PER_SECOND = 80
 const STARTS_SECONDS = [0.02, 0.06] as const
 /** columns to either side over which a level is taken, and the least bins of a band */
@@ -31,11 +31,11 @@ const CLEAR_SECONDS = 0.004
 /** What attacks bring to a sound that goes on under them, told in short columns by its level over time. */
 export interface Brought {
   /**
-   * Raise the shares of a column's bins, each up to what of it an attack brought: a tail, and all that is not yet settled.
+   * Raise the shares of a column's bins, each up to what of it an attack brought: a tail, and all that has not settled.
    * @param around  magnitudes of the column around frame `centre` and of `LEVEL_REACH` to either side.
    */
   raise(shares: Float64Array, centre: number, around: readonly Float32Array[]): void
-  /** What will be asked for columns over these frames: the spans that are looked at, and each look, so that it is done before. */
+  /** What columns over these frames will ask for: the spans that are looked at, and each look, to be done before. */
   asks(from: number, to: number): { readonly from: number; readonly to: number; look(): void }[]
 }
 

@@ -37,17 +37,17 @@ const SHORT_STRIDE = 4
 const BAND_HZ = 250
 const SINE_EDGES = [0.7, 0.8] as const
 const ATTACK_EDGES = [0.65, 0.8] as const
-/** all that is no partial is an attack's until here behind it, fading until there: shorter than the short windows tell */
+/** all that is no partial is an attack's until here, fading until there: shorter than the short windows tell */
 const WHOLE_SECONDS = 0.006
 const FADED_SECONDS = 0.012
 export const LEAD_SECONDS = 0.004
 export const TILE = 4096
 
 /**
- * Split a source. In long windows what lasts along time more than it spreads along frequency is a partial; of the rest, in
- * short windows, what spreads along frequency more than it lasts belongs to an attack, and so does what a detected attack
- * brings (`brought`: the body of a drum is no noise); what remains is noise. Masks are soft, and the same for all
- * channels. Each frame depends on nothing but the source, so any part can be asked for first.
+ * Split a source. In long windows what lasts along time more than it spreads along frequency is a partial; of the rest,
+ * in short windows, what spreads along frequency more than it lasts belongs to an attack, and so does what a detected
+ * attack brings (`brought`: the body of a drum is no noise); what remains is noise. Masks are soft, and the same for
+ * all channels. Each frame depends on nothing but the source, so any part can be asked for first.
  *
  * @param attacks  source frames, rising.
  * @param addUpIn  what a bin is worth in two layers. Their amplitudes add up to the source's, so that the layers sum to
@@ -321,7 +321,7 @@ interface MaskShape {
   readonly givesOther?: boolean
   /** what is read where a column reaches over the end; silence, where it is not said */
   end?(): { readonly from: number; readonly channels: readonly Float32Array[] }
-  /** Raises the shares of a column around a frame, told the magnitudes of it and of `levelReach` columns to either side. */
+  /** Raises the shares of a column around a frame, told the magnitudes of it and of `levelReach` to either side. */
   raise?(shares: Float64Array, centre: number, around: readonly Float32Array[]): void
   readonly levelReach?: number
   /** called before a span of input is looked at */

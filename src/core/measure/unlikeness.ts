@@ -30,12 +30,12 @@ const STRUCK_DB_PER_SECOND = 40
 const FIRST_SECONDS = 0.025
 const LATER_SECONDS = 0.18
 /**
- * but not when what begins there holds its level and only then ends, or moves on to other pitches: a call is no knock. It
- * is looked at this often on the way, from a moment before the attack, over so many octaves to either side
+ * but not when what begins there holds its level and only then ends, or moves on to other pitches: a call is no knock.
+ * It is looked at this often on the way, against what was there before the attack, over so many octaves to either side
  */
 const LOOKS = 10
 const HOLDS_OCTAVES = 1
-/** it has died away at this share of its most; what dies away evenly has then lost 0.6 of that, in dB, after 0.6 of the time */
+/** it has died away at this share of its most: what does so evenly has lost 0.6 of it, in dB, after 0.6 of the time */
 const DIED_AWAY = 0.1
 const HOLDS_UNTIL = 0.6
 const HOLDS_SHARE = 0.3
