@@ -39,6 +39,8 @@ const HOLDS_OCTAVES = 1
 const DIED_AWAY = 0.1
 const HOLDS_UNTIL = 0.6
 const HOLDS_SHARE = 0.3
+/** of the power of all bands that fall, at least so much has to hold */
+const CALL_SHARE = 0.5
 /** below this the window that tells struck bands is a longer one, Hz */
 const LOW_HZ = 300
 
@@ -280,7 +282,10 @@ function struckBands(
       })
       return sums
     })
-    return falls.map((is, b) => is && !holds(looks, edges, b))
+    const held = falls.map((is, b) => is && holds(looks, edges, b))
+    const power = (which: readonly boolean[]) => loud.reduce((sum, value, b) => (which[b] ? sum + value : sum), 0)
+    // a band or two of a knock may do so by chance: a call does with most of what it has
+    return power(held) < CALL_SHARE * power(falls) ? falls : falls.map((is, b) => is && !held[b])
   }
   const highs = struck(short as Reader)
   const lows = struck(longer as Reader)
