@@ -48,7 +48,7 @@ module.exports = {
         pathNot: [
           '\\.test\\.tsx?$',
           '^src/core/testing/',
-          '^src/cli/(bench|gates|quality|(?:advice|proven|agreement|joined|held)Table)\\.ts$',
+          '^src/cli/(bench|gates|quality|againstIdeal|(?:advice|proven|agreement|joined|held)Table)\\.ts$',
           '^src/cli/fuzz/',
         ],
       },

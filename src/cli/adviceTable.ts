@@ -1,8 +1,7 @@
-import { finish, frameCount, freeMethods, type Recipe, rankTrials, readSource, renderBlock, trialTask } from '../core'
-import { spectralDistance } from '../core/testing/distance'
+import { rankTrials } from '../core'
 import { AS_WRITTEN, type IdealItem, idealItems } from '../core/testing/ideals'
-import { recipe } from '../core/testing/recipes'
 import { drawnItem, scoreKinds } from '../core/testing/scores'
+import { idealOf, labelOf, playingOf, triedOn } from './againstIdeal'
 
 /**
  * Whether advice is right: every method tried on every ideal item, ranked by what was measured alone, and beside it how far each
@@ -25,37 +24,21 @@ interface AdviceRow {
   readonly bestDistance: number
 }
 
-const candidates = freeMethods.map((method) => method.id)
-
 function* adviceRows(item: IdealItem, stretches: readonly number[], pitches: readonly number[]): Generator<AdviceRow> {
-  const source = item.play(AS_WRITTEN).audio
-  const reading = finish(readSource(source))
+  const tryOn = triedOn(item.play(AS_WRITTEN))
   const conditions = [
-    ...stretches.map((stretch) => ({ stretch, semitones: 0, label: `${stretch} ×` })),
-    ...pitches.map((semitones) => ({ stretch: 1, semitones, label: `${semitones > 0 ? '+' : ''}${semitones} st` })),
+    ...stretches.map((stretch) => playingOf(item, { stretch })),
+    ...pitches.map((semitones) => playingOf(item, { semitones })),
   ]
-  for (const { stretch, semitones, label } of conditions) {
-    const keepFormants = semitones !== 0 && item.kind === 'line' && !item.id.startsWith('bass')
-    // noise of the same seed would reward a method for copying it; a fresh playing is as good an ideal
-    const seed = item.kind === 'noise' ? 2 : AS_WRITTEN.seed
-    const ideal = item.play({ stretch, semitones, keepFormants, seed }).audio
-    const tried = candidates.map((methodId) => {
-      const made: Recipe = recipe(methodId, {
-        stretch,
-        pitchSemitones: semitones,
-        formants: keepFormants ? 'keep' : 'move',
-      })
-      const span = { from: 0, to: Math.round(frameCount(source) * stretch) }
-      const distance = spectralDistance(renderBlock(source, made), ideal)
-      return { methodId, distance, trial: finish(trialTask(source, made, span, {}, reading)) }
-    })
+  for (const played of conditions) {
+    const tried = tryOn(played, idealOf(item, played))
     const ranked = rankTrials(tried)
     const advised = ranked[0]?.methodId as string
     const distanceOf = (id: string) => tried.find(({ methodId }) => methodId === id)?.distance ?? Number.NaN
     const best = tried.reduce((a, b) => (b.distance < a.distance ? b : a))
     yield {
       item: item.id,
-      condition: label,
+      condition: labelOf(played),
       advised,
       advisedDistance: distanceOf(advised),
       closeDistance: Math.min(...ranked.filter(({ close }) => close).map(({ methodId }) => distanceOf(methodId))),

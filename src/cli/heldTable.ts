@@ -1,12 +1,12 @@
 import { spawn } from 'node:child_process'
 import { text } from 'node:stream/consumers'
-import { finish, frameCount, freeMethods, rankTrials, readSource, renderBlock, trialTask } from '../core'
+import { freeMethods, rankTrials } from '../core'
 import { spectralDistance } from '../core/testing/distance'
-import { AS_WRITTEN, type IdealItem, type Playing } from '../core/testing/ideals'
+import { AS_WRITTEN, type IdealItem } from '../core/testing/ideals'
 import { type Figures, judge } from '../core/testing/judge'
-import { recipe } from '../core/testing/recipes'
 import { drawnItem, scoreKinds } from '../core/testing/scores'
 import { renderTextbook, textbooks } from '../core/testing/textbook'
+import { idealOf, labelOf, playingOf, triedOn } from './againstIdeal'
 
 /**
  * Every method on drawn sounds that nothing was fitted to: what is best, what advice says, and how far both are from
@@ -22,8 +22,6 @@ const FAR = [10, 50]
 const PITCHES = [-12, -5, 5, 12]
 /** how far out what does not sustain is stretched */
 const FAR_KINDS: readonly string[] = ['tones', 'noise']
-/** what keeps its formants when its pitch changes */
-const WITH_FORMANTS = /^(voice|cluster|cry)/
 
 /** An attack, with what it brings, seconds before and behind it. */
 const AROUND = { before: 0.03, behind: 0.12 }
@@ -47,33 +45,26 @@ interface Case {
 
 function* casesOf(item: IdealItem): Generator<Case> {
   const source = item.play(AS_WRITTEN)
-  const reading = finish(readSource(source.audio))
-  const conditions: Playing[] = [
-    ...[...STRETCHES, ...(FAR_KINDS.includes(item.kind) ? FAR : [])].map((stretch) => ({ ...AS_WRITTEN, stretch })),
-    ...PITCHES.map((semitones) => ({ ...AS_WRITTEN, semitones, keepFormants: WITH_FORMANTS.test(item.id) })),
+  const tryOn = triedOn(source)
+  const conditions = [
+    ...[...STRETCHES, ...(FAR_KINDS.includes(item.kind) ? FAR : [])].map((stretch) => playingOf(item, { stretch })),
+    ...PITCHES.map((semitones) => playingOf(item, { semitones })),
   ]
   for (const played of conditions) {
-    const { stretch, semitones, keepFormants } = played
-    // noise of the same seed would reward a method for copying it; a fresh playing is as good an ideal
-    const ideal = item.play({ ...played, seed: item.kind === 'noise' ? 2 : played.seed })
+    const { stretch, semitones } = played
+    const ideal = idealOf(item, played)
     const floor = spectralDistance(item.play({ ...played, seed: 3 }).audio, ideal.audio)
     const textbook = Math.min(
       ...textbooks.map((kind) => spectralDistance(renderTextbook(kind, source.audio, stretch, semitones), ideal.audio)),
     )
-    const tried = freeMethods.map(({ id: methodId }) => {
-      const made = recipe(methodId, { stretch, pitchSemitones: semitones, formants: keepFormants ? 'keep' : 'move' })
-      const result = renderBlock(source.audio, made)
-      const span = { from: 0, to: Math.round(frameCount(source.audio) * stretch) }
-      const trial = finish(trialTask(source.audio, made, span, {}, reading))
-      return { methodId, result, trial, distance: spectralDistance(result, ideal.audio) }
-    })
+    const tried = tryOn(played, ideal)
     const best = tried.reduce((a, b) => (b.distance < a.distance ? b : a))
     const nearAttack = (seconds: number) =>
       ideal.attacks.some((at) => seconds >= at - AROUND.before && seconds < at + AROUND.behind)
     const far = (looksAt: (seconds: number) => boolean) => spectralDistance(best.result, ideal.audio, looksAt)
     yield {
       item: item.id,
-      condition: semitones === 0 ? `${stretch} ×` : `${semitones > 0 ? '+' : ''}${semitones} st`,
+      condition: labelOf(played),
       stretch,
       semitones,
       floor,

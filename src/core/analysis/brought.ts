@@ -25,8 +25,6 @@ const STARTS_SECONDS = [0.02, 0.06] as const
 /** columns to either side over which a level is taken, and the least bins of a band */
 export const LEVEL_REACH = 2
 const LEAST_BINS = 8
-/** windows end this long before the next attack */
-const CLEAR_SECONDS = 0.004
 
 /** What attacks bring to a sound that goes on under them, told in short columns by its level over time. */
 export interface Brought {
@@ -42,6 +40,8 @@ export interface Brought {
 interface Looks {
   /** frames of a short column */
   readonly length: number
+  /** frames before an attack that are its own already */
+  readonly lead: number
   /** so far before an attack partials are held down, and left in the sound */
   readonly heldDown: number
   /** makes a span of the sound right */
@@ -57,7 +57,7 @@ interface Looks {
 export function createBrought(
   sound: AudioBlock,
   attacks: readonly number[],
-  { length, heldDown, ready }: Looks,
+  { length, lead, heldDown, ready }: Looks,
 ): Brought {
   const { sampleRate, channels } = sound
   const frames = frameCount(sound)
@@ -67,13 +67,13 @@ export function createBrought(
   const settled = SETTLED_SECONDS * sampleRate
   const unsettledUpTo = UNSETTLED_SECONDS * sampleRate
   const reach = FLOOR_REACH_SECONDS * sampleRate
-  const clear = CLEAR_SECONDS * sampleRate
   const edges = halfOctaves(length / 2)
   const bands = edges.length - 1
   const reader = columnReader(length)
   const powers = new Float32Array(length / 2 + 1)
   const levels = new Float64Array(bands)
   const floors = new Map<number, Float64Array>()
+  const leasts = new Map<number, Float64Array>()
   const starts = new Map<number, Float64Array>()
 
   const attackAt = (n: number) => attacks[n] as number
@@ -113,7 +113,7 @@ export function createBrought(
       const floor = new Float64Array(bands).fill(Number.POSITIVE_INFINITY)
       const columns = Math.max(1, Math.round((FLOOR_SECONDS * sampleRate) / hop))
       const next = nextOf(n)
-      const last = next - clear - length
+      const last = next - lead - length
       let start = Math.round(attackAt(n) + Math.max(settled, FLOOR_SHARE * (next - attackAt(n))))
       for (; start + (columns - 1) * hop <= last; start += columns * hop) {
         const level = levelsFrom(start, columns)
@@ -125,16 +125,18 @@ export function createBrought(
       return floor
     })
 
-  function floorBehind(n: number): Float64Array {
-    const least = ownFloor(n).slice()
-    for (let m = n - 1; m >= 0 && attackAt(m) >= attackAt(n) - reach; m--) keepLeast(least, ownFloor(m))
-    // where strokes come too fast to hear what is between them, all is theirs
-    return least[0] === Number.POSITIVE_INFINITY ? least.fill(0) : least
-  }
+  /** The least of that and of the gaps shortly before. */
+  const floorBehind = (n: number) =>
+    kept(leasts, n, () => {
+      const least = ownFloor(n).slice()
+      for (let m = n - 1; m >= 0 && attackAt(m) >= attackAt(n) - reach; m--) keepLeast(least, ownFloor(m))
+      // where strokes come too fast to hear what is between them, all is theirs
+      return least[0] === Number.POSITIVE_INFINITY ? least.fill(0) : least
+    })
 
   return {
     raise(shares, centre, around) {
-      const n = lowerBound(attacks, centre + clear) - 1
+      const n = lowerBound(attacks, centre + lead) - 1
       const since = n < 0 ? gone : centre - attackAt(n)
       if (since >= gone) return
       // a tone that has just begun is no partial yet, and no noise either
@@ -170,7 +172,7 @@ export function createBrought(
 
     asks(from, to) {
       const first = Math.max(0, lowerBound(attacks, from) - 1)
-      const end = lowerBound(attacks, to + clear)
+      const end = lowerBound(attacks, to + lead)
       return Array.from({ length: Math.max(0, end - first) }, (_, k) => first + k).map((n) => ({
         from: attackAt(n) - reach,
         to: nextOf(n),

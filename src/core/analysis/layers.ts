@@ -2,7 +2,7 @@ import { type AudioBlock, frameCount, silence } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { sinTurns, square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
-import { keepLeast } from '../dsp/spectra'
+import { keepLeast, keepMost } from '../dsp/spectra'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { columnReader } from '../kernels/columns'
 import { RANKS_AT_ONCE, ranks, slidingMedian } from '../kernels/ranks'
@@ -104,6 +104,7 @@ export function createLayers(
   const attackReader = overlapAddVoice(attackMasker)
   const brought = createBrought({ sampleRate, channels: rest }, attacks, {
     length: shortLength,
+    lead: LEAD_SECONDS * sampleRate,
     heldDown: sineLength / 2,
     ready: ensureRest,
   })
@@ -177,8 +178,9 @@ export function createLayers(
       }
       for (let c = 0; c < channelCount; c++) {
         const tile = [rest, bursts, noise].map((of) => (of[c] as Float32Array).subarray(start, end))
-        const shared = inPower ? sharePower : share
-        shared(nears, isRising, ...(tile as [Float32Array, Float32Array, Float32Array]))
+        const [left, burst, other] = tile as [Float32Array, Float32Array, Float32Array]
+        if (inPower) sharePower(nears, isRising, left, burst, other)
+        else share(nears, left, burst, other)
       }
     })
   }
@@ -231,7 +233,7 @@ const MORE = 2
 const NOT_REACHED = -1
 
 /** Share the rest out: to attacks what lies near one and what their clicks are, to noise what is left. */
-function share(nears: Float64Array, _: Uint8Array, rest: Float32Array, burst: Float32Array, noise: Float32Array) {
+function share(nears: Float64Array, rest: Float32Array, burst: Float32Array, noise: Float32Array) {
   for (let i = 0; i < rest.length; i++) {
     const near = nears[i] as number
     const left = rest[i] as number
@@ -240,7 +242,10 @@ function share(nears: Float64Array, _: Uint8Array, rest: Float32Array, burst: Fl
   }
 }
 
-/** The same, where a burst and the noise beside it are given so that their powers add up. */
+/**
+ * The same, where a burst and the noise beside it are given so that their powers add up. On the way up to an attack the two
+ * have nothing in common and are turned up for it; behind one, the burst is all of the rest already.
+ */
 function sharePower(
   nears: Float64Array,
   isRising: Uint8Array,
@@ -326,10 +331,6 @@ interface MaskShape {
   readonly levelReach?: number
   /** called before a span of input is looked at */
   prepare?(from: number, to: number): void
-}
-
-function keepMost(most: Float64Array, values: Float64Array) {
-  for (let b = 0; b < most.length; b++) if ((values[b] as number) > (most[b] as number)) most[b] = values[b] as number
 }
 
 /** columns that are looked at in one step */

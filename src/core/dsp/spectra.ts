@@ -59,3 +59,8 @@ export function keepLeast(least: Float64Array, values: Float64Array) {
   for (let b = 0; b < least.length; b++)
     if ((values[b] as number) < (least[b] as number)) least[b] = values[b] as number
 }
+
+/** Keep the larger of each pair of values. */
+export function keepMost(most: Float64Array, values: Float64Array) {
+  for (let b = 0; b < most.length; b++) if ((values[b] as number) > (most[b] as number)) most[b] = values[b] as number
+}
