@@ -260,7 +260,7 @@ function struckBands(
   const first = Math.min(FIRST_SECONDS * sampleRate, 0.3 * gap)
   const later = Math.max(first + 0.008 * sampleRate, Math.min(LATER_SECONDS * sampleRate, gap - 0.012 * sampleRate))
   const seconds = (later - first) / sampleRate
-  const struck = ({ read, bins }: Reader) => {
+  const struck = ({ read, bins }: Reader, asks: (band: number) => boolean) => {
     const at = (frame: number) => {
       const { below } = read(sourceFrame + frame)
       // a band narrower than a bin of the short window is told by the bin that it lies in
@@ -271,7 +271,8 @@ function struckBands(
     const loud = at(first)
     const left = at(later)
     const falls = loud.map(
-      (value, b) => (10 * Math.log10((value + 1e-12) / ((left[b] as number) + 1e-12))) / seconds > STRUCK_DB_PER_SECOND,
+      (value, b) =>
+        asks(b) && (10 * Math.log10((value + 1e-12) / ((left[b] as number) + 1e-12))) / seconds > STRUCK_DB_PER_SECOND,
     )
     if (!falls.some(Boolean)) return falls
     const before = at(-2 * FIRST_SECONDS * sampleRate)
@@ -287,9 +288,10 @@ function struckBands(
     // a band or two of a knock may do so by chance: a call does with most of what it has
     return power(held) < CALL_SHARE * power(falls) ? falls : falls.map((is, b) => is && !held[b])
   }
-  const highs = struck(short as Reader)
-  const lows = struck(longer as Reader)
-  return highs.map((is, b) => ((edges[b] as number) * binHz < LOW_HZ ? (lows[b] as boolean) : is))
+  const isLow = (band: number) => (edges[band] as number) * binHz < LOW_HZ
+  const highs = struck(short as Reader, (band) => !isLow(band))
+  const lows = struck(longer as Reader, isLow)
+  return highs.map((is, b) => is || (lows[b] as boolean))
 }
 
 /**

@@ -199,8 +199,10 @@ function Card({
       style={{ borderColor: heard ? 'var(--tide)' : 'var(--rule)', opacity: old ? 0.55 : 1 }}
     >
       <span className="flex items-baseline gap-1.5 px-1">
-        <b className="truncate font-[640]">{label}</b>
-        <span className="caption ml-auto whitespace-nowrap">{isNow ? 'now' : isLeast ? 'least harm' : ''}</span>
+        <b className="whitespace-nowrap font-[640]">{label}</b>
+        <span className="caption ml-auto truncate" title={isLeast ? 'Least harm of these' : undefined}>
+          {isNow ? 'now' : isLeast ? 'least' : ''}
+        </span>
       </span>
       <button
         type="button"
@@ -231,7 +233,7 @@ function Card({
       </span>
       <button
         type="button"
-        className="plain-button !h-5 justify-center !text-tide"
+        className="plain-button mt-auto !h-5 justify-center !text-tide"
         disabled={!one.trial || isNow}
         aria-label={`Take ${label}`}
         onClick={onTake}
