@@ -7,7 +7,7 @@ import { unzipSync } from 'fflate'
 import { type AudioBlock, frameCount } from '../src/core'
 import { createLoudnessMeter } from '../src/core/measure/loudness'
 import { decodeFile } from '../src/host/decodeFile'
-import { CALL, choose, expect, expectOpenToAll, openCall, openSession, test } from './bench'
+import { CALL, choose, drawn, expect, expectOpenToAll, exportNow, openCall, openSession, test } from './bench'
 import { written } from './stored'
 
 const what = (page: Page) => page.getByRole('region', { name: 'What', exact: true })
@@ -60,6 +60,7 @@ test('what is ticked becomes files of the chosen kind, under the names that were
     for (const [label, ending, letters] of [
       ['FLAC', 'flac', 2],
       ['MP3', 'mp3', 1],
+      ['M4A', 'm4a', 1],
       ['Opus', 'opus', 1],
     ] as const) {
       await page.getByRole('radio', { name: label }).click()
@@ -83,6 +84,34 @@ test('what is ticked becomes files of the chosen kind, under the names that were
         expect((await bytesOf(sound as Download)).equals(readFileSync(again)), name).toBe(true)
       }
     }
+  } finally {
+    rmSync(folder, { recursive: true, force: true })
+  }
+})
+
+test('an M4A file comes back into the page as long to the frame, each frame at its place', async ({ page }) => {
+  await openExport(page, 'A')
+  await page.getByRole('radio', { name: 'M4A' }).click()
+  const [file] = await filesFrom(page, 1, () => begin(page))
+  const folder = mkdtempSync(join(tmpdir(), 'zumbet-e2e-'))
+  try {
+    const path = join(folder, 'come again.m4a')
+    writeFileSync(path, await bytesOf(file as Download))
+    await page.getByLabel('Sound files').setInputFiles(path)
+    await page.keyboard.press('b')
+    await choose(page, 'come again')
+    await drawn(page)
+    const { audio } = await exportNow(page, 'A')
+    const { audio: source } = await decodeFile(readFileSync(CALL.file), CALL.file)
+    const [back, first] = [audio.channels[0], source.channels[0]] as [Float32Array, Float32Array]
+    expect(back.length).toBe(first.length)
+    const alike = (lag: number) => {
+      let sum = 0
+      for (let i = 5000; i < 20_000; i++) sum += (first[i] as number) * (back[i + lag] as number)
+      return sum
+    }
+    const lags = Array.from({ length: 41 }, (_, n) => n - 20)
+    expect(lags.reduce((best, lag) => (alike(lag) > alike(best) ? lag : best))).toBe(0)
   } finally {
     rmSync(folder, { recursive: true, force: true })
   }

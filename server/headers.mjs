@@ -24,7 +24,8 @@ export function allHeaders(clientFolder) {
   const policy = {
     'default-src': ["'none'"],
     'script-src': ["'self'", "'wasm-unsafe-eval'", ...inline.script],
-    'worker-src': ["'self'"],
+    // the encoder of M4A starts its worker from a text of its own
+    'worker-src': ["'self'", 'blob:'],
     'style-src': ["'self'", ...inline.style],
     // what React and Radix set on single elements; no style sheet may be inline
     'style-src-attr': ["'unsafe-inline'"],

@@ -1,7 +1,6 @@
 import { AppError, containers, type Delivery } from '../core'
 import { type DeliveredFacts, openDelivery, type Said } from '../host/encode/delivering'
 import { errorText } from '../host/errorText'
-import { drive } from './drive'
 import { formatName, openBytes } from './files'
 import type { Terminal } from './terminal'
 
@@ -26,11 +25,13 @@ export async function deliverDraft(
     const opened = await openDelivery(file, delivery, said)
     let bytes = opened.headerBytes
     sink.write(new Uint8Array(bytes), 0)
-    const task = opened.task((part) => {
-      sink.write(part, bytes)
-      bytes += part.length
-    })
-    const { header, facts } = drive(task, show)
+    const { header, facts } = await opened.make(
+      (part) => {
+        sink.write(part, bytes)
+        bytes += part.length
+      },
+      { onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / Math.max(1, totalFrames)) },
+    )
     sink.write(header, 0)
     return { ...facts, bytes }
   } finally {

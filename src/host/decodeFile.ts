@@ -12,6 +12,7 @@ import {
 } from '../core'
 import { markersFromFields } from './encode/fields'
 import { mp3Frames } from './mp3Frames'
+import { mp4Fields } from './mp4Fields'
 import { type OggPages, oggPages } from './oggPages'
 import { checkPacked, openKind } from './pcmFile'
 import { quietly } from './quietly'
@@ -75,6 +76,7 @@ const MARKED: readonly Container[] = ['FLAC', 'MP3', 'Ogg Opus', 'Ogg Vorbis']
 
 /** The marks that a coded file carries in its fields. */
 async function markersOf(bytes: Uint8Array, container: Container, frames: number): Promise<Markers> {
+  if (container === 'M4A') return markersFromFields(mp4Fields(bytesInMemory(bytes)), frames)
   // reading tags takes longer than decoding a short sound: most files have no marks
   if (!MARKED.includes(container) || !MARK.test(headText(bytes))) return NO_MARKERS
   return markersFromFields(await taggedFields(bytesInMemory(bytes)), frames)

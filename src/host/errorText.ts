@@ -82,7 +82,7 @@ const texts: Readonly<Record<string, (d: Details) => string>> = {
   'measure/length': (d) =>
     `The result should have ${d.expected} frames by its stretch or map, but has ${d.frames}. Check --stretch, or that the two files belong together.`,
   'export/too-long': (d) =>
-    `The result would take ${(Number(d.bytes) / 2 ** 30).toFixed(1)} GiB; a WAV file ends at 4. Choose 16 bits or a shorter stretch.`,
+    `The result would take ${(Number(d.bytes) / 2 ** 30).toFixed(1)} GiB; a file of this kind ends at 4. Choose 16 bits or a shorter stretch.`,
   'folder/no-sounds': (d) =>
     `${d.folder} holds no sound files that Zumbet reads. It reads WAV, AIFF, FLAC, MP3, Ogg and M4A.`,
   'folder/none-readable': (d) => `None of the ${d.files} sound files in ${d.folder} could be read; see above.`,

@@ -6,14 +6,23 @@ import { type Levelled, levelledReader, levelTask } from './levelling'
 
 const BLOCK = 1 << 14
 
+interface Ends {
+  readonly header: Uint8Array<ArrayBuffer>
+  readonly footer: Uint8Array<ArrayBuffer>
+}
+
 /** Takes a sound block by block and makes a file of it. */
 export interface SoundWriter {
   /** bytes that stand before all that `encode` gives */
   readonly headerBytes: number
   /** The next bytes of the file. Shape: `block[c][0…frames)`. */
   encode(block: readonly Float32Array[], frames: number): Uint8Array<ArrayBuffer>
-  /** What stands before and behind. */
-  finish(): { readonly header: Uint8Array<ArrayBuffer>; readonly footer: Uint8Array<ArrayBuffer> }
+  /** What stands before and behind. It comes later where an encoder works beside. */
+  finish(): Ends | Promise<Ends>
+  /** Where an encoder works beside: what is to be waited for before it is given more. */
+  rest?(): Promise<void> | undefined
+  /** Let go of such an encoder, finished or not. */
+  close?(): void
   /** samples that had to be limited so far */
   readonly clippedSamples: number
 }
@@ -43,15 +52,15 @@ export interface Delivered {
 }
 
 /**
- * A finished result, through its level into a writer.
- * @param write  is given all bytes but the header, in order.
+ * A finished result, through its level into a writer, which is to be finished then.
+ * @param write  is given the bytes of all samples, in order.
  */
 export function* deliverTask(
   source: SoundSource,
   { level }: Pick<Delivery, 'level'>,
   writer: SoundWriter,
   write: (bytes: Uint8Array<ArrayBuffer>) => void,
-): Task<Delivered & { readonly header: Uint8Array<ArrayBuffer> }> {
+): Task<Pick<Delivered, 'level'>> {
   const { frames } = source
   const found = level.kind === 'as-is' ? undefined : yield* half(levelTask(source, level))
   const read = levelledReader(source, found ?? { gain: 1 })
@@ -60,9 +69,7 @@ export function* deliverTask(
     write(writer.encode(read(at, end), end - at))
     yield found ? { doneFrames: frames + end, totalFrames: 2 * frames } : { doneFrames: end, totalFrames: frames }
   }
-  const { header, footer } = writer.finish()
-  write(footer)
-  return { level: found, clippedSamples: writer.clippedSamples, header }
+  return { level: found }
 }
 
 /** The progress of what is the first half of the work; it never falls. */

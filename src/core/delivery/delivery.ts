@@ -1,7 +1,7 @@
 import type { Dither, SampleFormat } from '../audio/sampleFormat'
 
 /** What kinds of file a result can become. */
-export const CONTAINERS = ['wav', 'flac', 'mp3', 'opus'] as const
+export const CONTAINERS = ['wav', 'flac', 'mp3', 'm4a', 'opus'] as const
 export type Container = (typeof CONTAINERS)[number]
 
 /** What each container is called, what its files end in, and what it can hold. */
@@ -32,6 +32,15 @@ export const containers: Readonly<
     rates: [8000, 11_025, 12_000, 16_000, 22_050, 24_000, 32_000, 44_100, 48_000],
     exact: false,
     kbps: { choices: [128, 192, 256, 320], usual: 256 },
+  },
+  m4a: {
+    label: 'M4A',
+    ending: 'm4a',
+    mime: 'audio/mp4',
+    mostChannels: 2,
+    rates: [8000, 11_025, 12_000, 16_000, 22_050, 24_000, 32_000, 44_100, 48_000, 64_000, 88_200, 96_000],
+    exact: false,
+    kbps: { choices: [96, 128, 160, 192, 256, 320], usual: 192 },
   },
   opus: {
     label: 'Opus',

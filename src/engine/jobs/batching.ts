@@ -69,7 +69,7 @@ export async function batchFile(
     { markers: 'keep', tags: said, seed: recipe.seed },
     frames + tail,
   )
-  const made = await inScratch(job.folder, (write) => runTask(opened.task(write), options))
+  const made = await inScratch(job.folder, (write) => opened.make(write, options))
   const { header, facts } = made.facts
   const level = facts.level?.after
   return {

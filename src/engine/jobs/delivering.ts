@@ -2,7 +2,6 @@
 
 import { containers } from '../../core'
 import { openDelivery } from '../../host/encode/delivering'
-import { runTask } from '../../host/runTask'
 import type { Job, JobResults } from '../jobProtocol'
 import { inScratch } from '../scratch'
 import { bytesOf } from '../sound'
@@ -13,6 +12,6 @@ export async function deliver(
   options: Options,
 ): Promise<JobResults['deliver']> {
   const opened = await openDelivery(bytesOf(draft, 'draft.wav'), delivery, said, frames)
-  const { blob, facts } = await inScratch(folder, (write) => runTask(opened.task(write), options))
+  const { blob, facts } = await inScratch(folder, (write) => opened.make(write, options))
   return { blob: new Blob([facts.header, blob], { type: containers[delivery.container].mime }), facts: facts.facts }
 }

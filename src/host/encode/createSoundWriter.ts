@@ -19,12 +19,13 @@ const makers: Readonly<Record<Container, (layout: SoundLayout) => SoundWriter | 
   // what encodes is large: it comes when it is wanted
   flac: async (layout) => (await import('./flac')).createFlacWriter(layout),
   mp3: async (layout) => (await import('./mp3')).createMp3Writer(layout),
+  m4a: async (layout) => (await import('./m4a')).createM4aWriter(layout),
   opus: async (layout) => (await import('./opus')).createOpusWriter(layout),
 }
 
 /**
  * A writer of such a file. Its rate and channels are those that the container takes (`rateFor`).
- * @throws {AppError} `export/channels` where it cannot hold so many; `export/too-long` of a WAV file.
+ * @throws {AppError} `export/channels` where it cannot hold so many; `export/too-long` of a WAV or M4A file.
  */
 export async function createSoundWriter(container: Container, layout: SoundLayout): Promise<SoundWriter> {
   const { label, mostChannels } = containers[container]

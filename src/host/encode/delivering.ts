@@ -8,10 +8,11 @@ import {
   markersWithin,
   NO_MARKERS,
   ofLength,
+  type Progress,
   type SoundTags,
-  type Task,
 } from '../../core'
 import { openPcmFile } from '../pcmFile'
+import { runTask } from '../runTask'
 import { createSoundWriter } from './createSoundWriter'
 import { layoutOf } from './layout'
 
@@ -32,7 +33,7 @@ export interface DeliveredFacts extends Delivered {
 /**
  * Open the making of the wanted file of a draft: a WAV file that holds the result, with its marks at their places.
  * @param frames  of the file; as many as the draft has without.
- * @returns the bytes that `header` will take at the start, and the work, which hands all others out in order.
+ * @returns the bytes that `header` will take at the start, and the making, which hands all others out in order.
  * @throws {AppError} as `createSoundWriter`.
  */
 export async function openDelivery(draft: ByteSource, delivery: Delivery, said: Said, frames?: number) {
@@ -44,12 +45,20 @@ export async function openDelivery(draft: ByteSource, delivery: Delivery, said: 
   const writer = await createSoundWriter(delivery.container, layoutOf(delivery, source, { ...said, markers }))
   return {
     headerBytes: writer.headerBytes,
-    *task(
+    async make(
       write: (bytes: Uint8Array<ArrayBuffer>) => void,
-    ): Task<{ readonly header: Uint8Array<ArrayBuffer>; readonly facts: DeliveredFacts }> {
-      const { header, ...delivered } = yield* deliverTask(source, delivery, writer, write)
-      const { frames: made, sampleRate: rate, channelCount: channels } = source
-      return { header, facts: { ...delivered, frames: made, rate, channels } }
+      options: { readonly signal?: AbortSignal; readonly onProgress?: (progress: Progress) => void } = {},
+    ): Promise<{ readonly header: Uint8Array<ArrayBuffer>; readonly facts: DeliveredFacts }> {
+      const rest = () => writer.rest?.()
+      try {
+        const { level } = await runTask(deliverTask(source, delivery, writer, write), { ...options, rest })
+        const { header, footer } = await writer.finish()
+        write(footer)
+        const { frames: made, sampleRate: rate, channelCount: channels } = source
+        return { header, facts: { level, clippedSamples: writer.clippedSamples, frames: made, rate, channels } }
+      } finally {
+        writer.close?.()
+      }
     },
   }
 }

@@ -51,14 +51,13 @@ export function AsWhat({ of = 'session' }: { readonly of?: 'session' | 'found' }
       <h3 className="caption pb-1.5">As what</h3>
       <Presets />
       <div className="mt-3 grid gap-2.5">
-        <Row caption="Kind">
-          <Choice<Container>
-            label="Kind of file"
-            value={container}
-            options={CONTAINERS.map((value) => ({ value, label: containers[value].label, title: titleOf(value) }))}
-            onChange={(value) => setExport({ container: value })}
-          />
-        </Row>
+        {/* one choice of a few names says itself what it is, and five of them need the whole width */}
+        <Choice<Container>
+          label="Kind of file"
+          value={container}
+          options={CONTAINERS.map((value) => ({ value, label: containers[value].label, title: titleOf(value) }))}
+          onChange={(value) => setExport({ container: value })}
+        />
         {exact && (
           <Row caption="Depth">
             <Select
@@ -175,6 +174,7 @@ const titleOf = (container: Container) =>
     wav: 'Plain samples, with marks where players of loops look for them',
     flac: 'The same samples, packed',
     mp3: 'Small, for listening; as long to the frame',
+    m4a: 'Small, for phones and films; as long to the frame where the player goes by its edit list',
     opus: 'Smaller, for listening; 48 kHz, as long to the frame',
   })[container]
 
