@@ -72,7 +72,7 @@ export function* lookBetween(
     const want = readWant(sourceFrame)
     const total = size / 2 + 1
     if ((want.below[total] as number) < quiet && (got.below[total] as number) < quiet) continue
-    const natural = naturalFrame(pairs, sourceAttacks, resultFrame, sourceFrame, sampleRate)
+    const natural = naturalFrame(pairs, sourceAttacks, resultFrame, sourceFrame, sampleRate, 0.45 * size)
     const step: Step = {
       resultFrame,
       sourceFrame,
@@ -133,6 +133,7 @@ export function* lookBetween(
 /**
  * The source frame at which a sound is that rings on by itself since the attack before. Silence where the source itself has
  * something else by then; undefined where it makes no difference, or nothing began.
+ * @param reach  frames to either side that are looked at.
  */
 function naturalFrame(
   pairs: AttackPairs['pairs'],
@@ -140,11 +141,12 @@ function naturalFrame(
   resultFrame: number,
   sourceFrame: number,
   sampleRate: number,
+  reach: number,
 ): number | 'silence' | undefined {
   const natural = ringing(pairs, resultFrame, sampleRate)[0]
   if (natural === undefined || Math.abs(natural - sourceFrame) < 0.002 * sampleRate) return undefined
   const next = sourceAttacks[lowerBound(sourceAttacks, sourceFrame)] ?? Number.POSITIVE_INFINITY
-  return natural > next - 0.03 * sampleRate ? 'silence' : natural
+  return natural > next - Math.max(0.03 * sampleRate, reach) ? 'silence' : natural
 }
 
 /** Power of the loudest column, as the column reader would have it (a Hann window holds 3/8 of the energy, two sides). */

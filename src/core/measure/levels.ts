@@ -70,7 +70,7 @@ export function createLevels(comparison: Comparison, loudest = 0) {
         let w = a
         if (most > WIDE * least) {
           // only what is far outside says anything
-          if (g > least / FAR && g < most * FAR) continue
+          if (g >= least / FAR && g <= most * FAR) continue
           w = g < least ? least : most
         }
         bands.push({ wanted: w, found: g })

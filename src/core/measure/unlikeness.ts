@@ -65,13 +65,17 @@ export function* unlikenessOf(
   const totalFrames = frameCount(result)
   const inner = innerOf(comparison)
   const found = Float64Array.from(pairs, (pair) => pair.found ?? pair.expected)
-  /** where an attack's sound is by itself; ended where the source has the next one in the window by then */
+  /**
+   * Where an attack's sound is by itself. Where the source has the next one in the window by then it has ended: it is told
+   * where it was last by itself, if it ever was.
+   */
   const ringOf = (n: number, at: number, size: number) => {
-    const pair = pairs[n] as AttackPairs['pairs'][number]
+    const { sourceFrame } = pairs[n] as AttackPairs['pairs'][number]
     const since = at - (found[n] as number)
     if (since > RINGS_SECONDS * sampleRate) return undefined
-    const frame = pair.sourceFrame + since
-    return { frame, ended: frame + size / 2 > (pairs[n + 1]?.sourceFrame ?? Number.POSITIVE_INFINITY) }
+    const last = (pairs[n + 1]?.sourceFrame ?? Number.POSITIVE_INFINITY) - size / 2
+    const ended = sourceFrame + since > last
+    return { frame: ended ? last : sourceFrame + since, ended, known: !ended || last > sourceFrame + size / 2 }
   }
   /** whether a window of this length says something here that others do not say better */
   const tells = (n: number, at: number, near: number | undefined, size: number) => {
@@ -122,7 +126,7 @@ export function* unlikenessOf(
       const attack = beside ? near : lastBefore(found, at)
       const rings = attack === undefined ? undefined : ringOf(attack, at, size)
       const bands = rings && struckAt(attack as number)
-      const natural = rings === undefined || rings.ended ? undefined : readNatural(rings.frame)
+      const natural = rings?.known ? readNatural(rings.frame) : undefined
       const ratio = comparison.pitchRatioAt(asOutput(from + at))
       const origin = originOf(comparison, at)
       const formantRatio = comparison.formantRatioAt(asOutput(from + at))
@@ -132,7 +136,7 @@ export function* unlikenessOf(
       const distance = distanceOf(
         readGot(at),
         readWant(origin),
-        { bands, natural, apart: n === 0 || beside || attackInside(origin, size) },
+        { bands, natural, ended: rings?.ended ?? false, apart: n === 0 || beside || attackInside(origin, size) },
         edges,
         apart ? formantRatio : ratio,
         gate,
@@ -332,8 +336,10 @@ function edgesOf(perOctave: number, binHz: number, sampleRate: number): number[]
 interface Rings {
   /** which bands the last attack struck; undefined where nothing rings */
   readonly bands: readonly boolean[] | undefined
-  /** the source as long after its attack; undefined where it has the next one by then */
+  /** the source as long after its attack; undefined where nothing tells */
   readonly natural: Spectrum | undefined
+  /** the source has the next one by then: `natural` is what it had last before it */
+  readonly ended: boolean
   /** an attack lies in a window: what is not struck lies neither by the map nor by the attack */
   readonly apart: boolean
 }
@@ -356,10 +362,11 @@ function distanceOf(
     if (high > top || high * ratio > top) break
     const level = Math.max(gate, powerBetween(got.below, low * ratio, high * ratio))
     let wanted = Math.max(gate, powerBetween(want.below, low, high))
-    // what was struck rings by itself; how, once it must have ended, the source does not tell: no louder than it has it
-    if (rings.bands?.[b])
-      wanted = rings.natural ? Math.max(gate, powerBetween(rings.natural.below, low, high)) : Math.min(wanted, level)
-    else if (rings.apart) wanted = Number.NaN
+    // what was struck rings by itself; how, once it must have ended, the source does not tell: no louder than it had it last
+    if (rings.bands?.[b]) {
+      if (rings.natural) wanted = Math.max(gate, powerBetween(rings.natural.below, low, high))
+      if (rings.ended) wanted = Math.min(wanted, level)
+    } else if (rings.apart) wanted = Number.NaN
     wants.push(wanted)
     levels.push(level)
   }
