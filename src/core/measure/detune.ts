@@ -10,11 +10,26 @@ import type { createTones } from './tones'
 
 const MOST_CENTS = 100
 
-/** a glide that is a little early or late is not off pitch: steps of the track that may stand for one another */
-const NEAR = [-2, -1, 0, 1, 2]
+/** a glide that is a little early or late is not off pitch: what it passes within so many steps of the track may stand for it */
+const NEAR = 1
 
-const offFrom = (hz: number | undefined, wanted: number) =>
-  hz ? Math.abs(1200 * Math.log2(wanted / hz)) : Number.POSITIVE_INFINITY
+/** what moves by more than this meanwhile has no pitch that is told from moment to moment */
+const FLEETING = 2 ** (1 / 12)
+
+/** Cents from what a pitch passes around a step; endless where it has none there, undefined where it only rushes by. */
+function offFrom(track: PitchTrack, step: number, wanted: number): number | undefined {
+  let low = Number.POSITIVE_INFINITY
+  let high = 0
+  for (let n = step - NEAR; n <= step + NEAR; n++) {
+    const hz = track.hz[n] ?? 0
+    if (hz === 0) continue
+    low = Math.min(low, hz)
+    high = Math.max(high, hz)
+  }
+  if (high === 0) return Number.POSITIVE_INFINITY
+  if (high > FLEETING * low) return undefined
+  return 1200 * Math.max(0, Math.log2(wanted / high), Math.log2(low / wanted))
+}
 
 /** Steady partials off their place, and of a single line its pitch. */
 export function detuneOf(
@@ -43,10 +58,9 @@ export function detuneOf(
       if (!isSteady(source, places[0] as number)) return
       const wanted = (source.hz[places[0] as number] as number) * ratio
       if (wanted < 45 || wanted > 1900) return
-      const off = Math.min(
-        MOST_CENTS,
-        ...places.flatMap((own) => NEAR.map((d) => offFrom(source.hz[own + d], hz / ratio))),
-      )
+      const offs = places.map((own) => offFrom(source, own, hz / ratio))
+      if (offs.includes(undefined)) return
+      const off = Math.min(MOST_CENTS, ...(offs as number[]))
       line.push(off)
       spans.add(at, origin, off)
     })

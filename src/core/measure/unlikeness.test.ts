@@ -95,4 +95,68 @@ describe('unlikeness', () => {
       expect(unlikeness(source, short, 2)).toBeGreaterThan(2 * right)
     }
   })
+
+  it('tells what goes on between strokes that were drawn apart, where the source has no such gap', () => {
+    const item = drawnItem('beat', 3)
+    const source = item.play(AS_WRITTEN).audio
+    const ideal = item.play({ ...AS_WRITTEN, stretch: 4 }).audio
+    const right = unlikeness(source, ideal, 4)
+    const random = createRandom(9)
+    // as loud as the source is on average, all the way through: as loud as what the map has there
+    const filled: AudioBlock = {
+      sampleRate: RATE,
+      channels: ideal.channels.map((channel) => channel.map((value) => value + 0.02 * (random() - 0.5))),
+    }
+    expect(unlikeness(source, filled, 4)).toBeGreaterThan(3 * right + 1)
+  })
+
+  it('lets what moves move more slowly: a sweep has to be drawn out like all else', () => {
+    const item = drawnItem('chirp', 1)
+    const source = item.play(AS_WRITTEN).audio
+    for (const stretch of [2, 4]) {
+      const ideal = item.play({ ...AS_WRITTEN, stretch }).audio
+      // every tenth of a second of it twice over, or four times: the sweeps are as steep as they were
+      const length = 4800
+      const steep: AudioBlock = {
+        sampleRate: RATE,
+        channels: source.channels.map((channel) =>
+          Float32Array.from(
+            { length: frameCount(ideal) },
+            (_, i) => channel[Math.floor(i / (stretch * length)) * length + (i % length)] ?? 0,
+          ),
+        ),
+      }
+      const right = unlikeness(source, ideal, stretch)
+      expect(unlikeness(source, steep, stretch)).toBeGreaterThan(1.5 * right)
+    }
+  })
+})
+
+it('silence that strokes leave behind when they are drawn apart is no change of level', () => {
+  const length = 0.5 * RATE
+  const strokes = (gap: number): AudioBlock => ({
+    sampleRate: RATE,
+    channels: [
+      Float32Array.from({ length: 5 * gap }, (_, i) => {
+        const t = (i % gap) / RATE
+        return t < 0.2 ? 0.5 * Math.exp(-30 * t) * Math.sin(2 * Math.PI * 700 * t) : 0
+      }),
+    ],
+  })
+  const source = strokes(length)
+  const level = (result: AudioBlock) =>
+    finish(
+      measureTask({
+        source,
+        result,
+        from: 0,
+        map: straightMap(frameCount(source), 3),
+        pitchRatioAt: () => 1,
+        formantRatioAt: () => 1,
+      }),
+    ).artefacts.find(({ id }) => id === 'level')?.value
+  const apart = strokes(3 * length)
+  expect(level(apart)).toBeLessThan(0.3)
+  const softer = { ...apart, channels: apart.channels.map((channel) => channel.map((value) => 0.7 * value)) }
+  expect(level(softer)).toBeGreaterThan(2)
 })

@@ -1,7 +1,9 @@
 import { frameCount } from '../audio/block'
 import { lowerBound } from '../dsp/search'
+import { nearestPowerOfTwo } from '../dsp/units'
 import type { Task } from '../task'
 import { asOutput } from '../timeline/axes'
+import { atSourcePitch } from './atSourcePitch'
 import type { AttackPairs } from './attackPairs'
 import { type Comparison, innerOf, originOf } from './comparison'
 import { createSpectra, powerBetween, type Spectrum } from './spectra'
@@ -27,6 +29,8 @@ const BEFORE_ATTACK_SECONDS = 0.02
 const AFTER_ATTACK_SECONDS = 0.08
 /** a band is struck when it falls faster than this between these moments after an attack */
 const STRUCK_DB_PER_SECOND = 40
+/** what falls so fast is never drawn out: where the source has no more of it, it can only be softer than it was last */
+const DIES_DB_PER_SECOND = 80
 const FIRST_SECONDS = 0.025
 const LATER_SECONDS = 0.18
 /**
@@ -39,8 +43,12 @@ const HOLDS_OCTAVES = 1
 const DIED_AWAY = 0.1
 const HOLDS_UNTIL = 0.6
 const HOLDS_SHARE = 0.3
+/** what an attack brings is less than this of what was there before, where it is but the end of that */
+const ENDS_SHARE = 0.5
 /** of the power of all bands that fall, at least so much has to hold */
 const CALL_SHARE = 0.5
+/** the source is read in windows of so many frames at least */
+const LEAST_DRAWN = 128
 /** below this the window that tells struck bands is a longer one, Hz */
 const LOW_HZ = 300
 
@@ -61,6 +69,7 @@ export function* unlikenessOf(
   loudest: (size: number) => number,
 ): Task<number> {
   const { source, result, from } = comparison
+  const back = atSourcePitch(comparison)
   const { sampleRate } = source
   const totalFrames = frameCount(result)
   const inner = innerOf(comparison)
@@ -101,17 +110,24 @@ export function* unlikenessOf(
     const gate = GATE * loudest(size)
     const readGot = createSpectra(result, size)
     const readWant = createSpectra(source, size)
+    const readBack = back && createSpectra(back.audio, size)
     const readNatural = createSpectra(source, size)
+    const drawns = new Map<number, ReturnType<typeof createSpectra>>()
+    const readDrawn = (frames: number) => {
+      const known = drawns.get(frames) ?? createSpectra(source, frames)
+      drawns.set(frames, known)
+      return known
+    }
     const readers = [sizes[0] as number, sizes[1] as number].map((frames) => ({
       read: createSpectra(source, frames),
       bins: frames / size,
     }))
     const hop = Math.max(Math.round(size * hops), Math.ceil(totalFrames / MOST_COLUMNS))
-    const struck = new Map<number, readonly boolean[]>()
-    const struckAt = (n: number) => {
+    const struck = new Map<number, readonly number[]>()
+    const struckAt = (n: number): readonly number[] => {
       let bands = struck.get(n)
       if (!bands) {
-        bands = struckBands(readers, pairs, n, edges, binHz, sampleRate)
+        bands = struckBands(readers, pairs, n, edges, binHz, sampleRate, n > 0 ? struckAt(n - 1) : undefined)
         struck.set(n, bands)
       }
       return bands
@@ -133,15 +149,29 @@ export function* unlikenessOf(
       // where formants part from the pitch, only what is wide keeps its place: theirs
       const apart = Math.abs(formantRatio / ratio - 1) > 0.01
       if (apart && n > 0) continue
-      const distance = distanceOf(
-        readGot(at),
-        readWant(origin),
-        { bands, natural, ended: rings?.ended ?? false, apart: n === 0 || beside || attackInside(origin, size) },
+      const got = readGot(at)
+      const about = {
+        rings: { bands, natural, ended: rings?.ended ?? false, apart: n === 0 || beside || attackInside(origin, size) },
         edges,
-        apart ? formantRatio : ratio,
+        ratio: apart ? formantRatio : ratio,
         gate,
-        Math.max(1, Math.round(MASKED_OCTAVES * perOctave)),
-      )
+        masked: Math.max(1, Math.round(MASKED_OCTAVES * perOctave)),
+      }
+      const wants: Wanted[] = [{ spectrum: readWant(origin), bins: 1, gain: 1 }]
+      // what moves is drawn out with all else: a window of the result holds less of its way than one of the source
+      const drawn = n === 0 || beside ? size : drawnSize(comparison, at, size)
+      if (drawn < size)
+        wants.push({ spectrum: readDrawn(drawn)(origin), bins: drawn / size, gain: (size / drawn) ** 2 })
+      // partials that stand are told apart as in the source at its own pitch, what moves at the speed that it has
+      const gots = [undefined, ...(back && readBack && n > 0 ? [readBack(at * back.ratio)] : [])]
+      let distance: Distance | undefined
+      for (const want of wants) {
+        for (const steady of gots) {
+          const other = distanceOf(got, steady, want, about)
+          if (!distance || meanOf(other) < meanOf(distance)) distance = other
+        }
+      }
+      if (!distance) continue
       off += distance.off
       cells += distance.cells
       if (column++ % 64 === 63)
@@ -171,7 +201,7 @@ function* fineStructure(
   comparison: Comparison,
   found: Float64Array,
   sources: Float64Array,
-  struckAt: (attack: number) => readonly boolean[],
+  struckAt: (attack: number) => readonly number[],
   size: number,
   edges: readonly number[],
   gate: number,
@@ -248,8 +278,9 @@ function lastBefore(rising: Float64Array, value: number): number | undefined {
 }
 
 /**
- * Bands that an attack strikes: they die away by themselves, and a longer time between attacks does not draw them out. They are told
- * by short windows whatever the resolution, so that rows of quick strokes are seen one by one.
+ * How fast each band falls that an attack strikes, dB a second; 0 for others. Those die away by themselves, and a longer time between
+ * attacks does not draw them out. They are told by short windows whatever the resolution, so that rows of quick strokes are seen one by one.
+ * @param previous  those of the attack before.
  */
 function struckBands(
   [short, longer]: readonly Reader[],
@@ -258,7 +289,8 @@ function struckBands(
   edges: readonly number[],
   binHz: number,
   sampleRate: number,
-): readonly boolean[] {
+  previous: readonly number[] | undefined,
+): readonly number[] {
   const { sourceFrame } = pairs[n] as AttackPairs['pairs'][number]
   const gap = (pairs[n + 1]?.sourceFrame ?? Number.POSITIVE_INFINITY) - sourceFrame
   const first = Math.min(FIRST_SECONDS * sampleRate, 0.3 * gap)
@@ -274,42 +306,77 @@ function struckBands(
     }
     const loud = at(first)
     const left = at(later)
-    const falls = loud.map(
-      (value, b) =>
-        asks(b) && (10 * Math.log10((value + 1e-12) / ((left[b] as number) + 1e-12))) / seconds > STRUCK_DB_PER_SECOND,
-    )
+    const losses = loud.map((value, b) => Math.log((value + 1e-12) / ((left[b] as number) + 1e-12)))
+    const rates = losses.map((loss, b) => (asks(b) ? ((10 / Math.LN10) * loss) / seconds : 0))
+    const falls = rates.map((rate) => (rate > STRUCK_DB_PER_SECOND ? rate : 0))
     if (!falls.some(Boolean)) return falls
     const before = at(-2 * FIRST_SECONDS * sampleRate)
-    const looks = Array.from({ length: LOOKS + 1 }, (_, k) => {
-      const sums = [0]
-      at(first + ((later - first) * k) / LOOKS).forEach((value, b) => {
-        sums.push((sums[b] as number) + Math.max(0, value - (before[b] as number)))
-      })
-      return sums
+    const looks = Array.from({ length: LOOKS + 1 }, (_, k) => at(first + ((later - first) * k) / LOOKS))
+    const sums = {
+      before: sumUp(before),
+      ended: sumUp(left),
+      brought: looks.map((look) => sumUp(look.map((value, b) => Math.max(0, value - (before[b] as number))))),
+    }
+    const held = falls.map((rate, b) => {
+      if (rate === 0) return false
+      const around = aroundBand(edges, b)
+      // of what was there already and ends, an attack does not tell more than the one before it
+      return endsThere(sums, around) ? !previous?.[b] : holds(sums.brought, around, losses[b] as number)
     })
-    const held = falls.map((is, b) => is && holds(looks, edges, b))
-    const power = (which: readonly boolean[]) => loud.reduce((sum, value, b) => (which[b] ? sum + value : sum), 0)
+    const power = (which: readonly (number | boolean)[]) =>
+      loud.reduce((sum, value, b) => (which[b] ? sum + value : sum), 0)
     // a band or two of a knock may do so by chance: a call does with most of what it has
-    return power(held) < CALL_SHARE * power(falls) ? falls : falls.map((is, b) => is && !held[b])
+    return power(held) < CALL_SHARE * power(falls) ? falls : falls.map((rate, b) => (held[b] ? 0 : rate))
   }
   const isLow = (band: number) => (edges[band] as number) * binHz < LOW_HZ
   const highs = struck(short as Reader, (band) => !isLow(band))
   const lows = struck(longer as Reader, isLow)
-  return highs.map((is, b) => is || (lows[b] as boolean))
+  return highs.map((rate, b) => rate || (lows[b] as number))
+}
+
+/** All under each edge. */
+function sumUp(bands: readonly number[]): number[] {
+  const sums = [0]
+  for (const value of bands) sums.push((sums.at(-1) as number) + value)
+  return sums
+}
+
+/** The edges, by their number, of what lies within an octave of a band. */
+function aroundBand(edges: readonly number[], band: number): readonly [low: number, high: number] {
+  const centre = edges[band] as number
+  const reach = 2 ** HOLDS_OCTAVES
+  return [lowerBound(edges, centre / reach), Math.min(edges.length - 1, lowerBound(edges, centre * reach))]
+}
+
+type Around = ReturnType<typeof aroundBand>
+const between = (below: readonly number[], [low, high]: Around) =>
+  (below[high] as number) - (below[low] as number) + 1e-12
+
+/** Whether an attack is the end of what was there before: it brings little, and nothing is left. Powers under the edges. */
+function endsThere(
+  sums: {
+    readonly before: readonly number[]
+    readonly ended: readonly number[]
+    readonly brought: readonly (readonly number[])[]
+  },
+  around: Around,
+): boolean {
+  const before = between(sums.before, around)
+  const most = sums.brought.reduce((found, below) => Math.max(found, between(below, around)), 0)
+  return most < ENDS_SHARE * before && between(sums.ended, around) < DIED_AWAY * before
 }
 
 /**
- * Whether what an attack brings around a band holds its level until it ends.
- * @param looks  what it brings, at even steps: the power below each edge.
+ * Whether what an attack brings around a band holds its level until it ends, or has only moved to other bands.
+ * @param looks  what it brings, at even steps: the power under each edge.
+ * @param loss  by how much the band itself has fallen over them, as a logarithm.
  */
-function holds(looks: readonly (readonly number[])[], edges: readonly number[], band: number): boolean {
-  const centre = edges[band] as number
-  const reach = 2 ** HOLDS_OCTAVES
-  const low = lowerBound(edges, centre / reach)
-  const high = Math.min(edges.length - 1, lowerBound(edges, centre * reach))
-  const levels = looks.map((below) => (below[high] as number) - (below[low] as number) + 1e-12)
+function holds(looks: readonly (readonly number[])[], around: Around, loss: number): boolean {
+  const levels = looks.map((below) => between(below, around))
   const most = levels.reduce((a, b) => Math.max(a, b))
   const top = levels.indexOf(most)
+  const last = levels.at(-1) as number
+  if (Math.log(most / last) < HOLDS_SHARE * loss) return true
   const ended = levels.findIndex((level, k) => k > top && level < DIED_AWAY * most)
   const end = ended < 0 ? levels.length - 1 : ended
   const inside = levels[Math.round(HOLDS_UNTIL * end)] as number
@@ -334,8 +401,8 @@ function edgesOf(perOctave: number, binHz: number, sampleRate: number): number[]
 }
 
 interface Rings {
-  /** which bands the last attack struck; undefined where nothing rings */
-  readonly bands: readonly boolean[] | undefined
+  /** how fast each band falls that the last attack struck, dB a second, 0 for others; undefined where nothing rings */
+  readonly bands: readonly number[] | undefined
   /** the source as long after its attack; undefined where nothing tells */
   readonly natural: Spectrum | undefined
   /** the source has the next one by then: `natural` is what it had last before it */
@@ -344,15 +411,45 @@ interface Rings {
   readonly apart: boolean
 }
 
+/** The source at a moment, in a window that has `bins` times as many bins to the hertz, its powers to be scaled. */
+interface Wanted {
+  readonly spectrum: Spectrum
+  readonly bins: number
+  readonly gain: number
+}
+
+/** The window of the source that holds what one of the result does, where that is shorter; a power of two. */
+function drawnSize(comparison: Comparison, at: number, size: number): number {
+  const frames = originOf(comparison, at + size / 2) - originOf(comparison, at - size / 2)
+  return frames > 0 ? Math.min(size, nearestPowerOfTwo(frames, LEAST_DRAWN)) : size
+}
+
+interface Distance {
+  readonly off: number
+  readonly cells: number
+}
+
+const meanOf = ({ off, cells }: Distance) => off / Math.max(1, cells)
+
+/** @param steady  the result at the source's pitch, where bands that nothing strikes are told by it */
 function distanceOf(
   got: Spectrum,
-  want: Spectrum,
-  rings: Rings,
-  edges: readonly number[],
-  ratio: number,
-  gate: number,
-  masked: number,
-): { off: number; cells: number } {
+  steady: Spectrum | undefined,
+  want: Wanted,
+  {
+    rings,
+    edges,
+    ratio,
+    gate,
+    masked,
+  }: {
+    readonly rings: Rings
+    readonly edges: readonly number[]
+    readonly ratio: number
+    readonly gate: number
+    readonly masked: number
+  },
+): Distance {
   const top = 0.92 * got.power.length
   const wants: number[] = []
   const levels: number[] = []
@@ -360,12 +457,16 @@ function distanceOf(
     const low = edges[b] as number
     const high = edges[b + 1] as number
     if (high > top || high * ratio > top) break
-    const level = Math.max(gate, powerBetween(got.below, low * ratio, high * ratio))
-    let wanted = Math.max(gate, powerBetween(want.below, low, high))
-    // what was struck rings by itself; how, once it must have ended, the source does not tell: no louder than it had it last
-    if (rings.bands?.[b]) {
-      if (rings.natural) wanted = Math.max(gate, powerBetween(rings.natural.below, low, high))
-      if (rings.ended) wanted = Math.min(wanted, level)
+    const falls = rings.bands?.[b] ?? 0
+    const found =
+      steady && falls === 0 ? powerBetween(steady.below, low, high) : powerBetween(got.below, low * ratio, high * ratio)
+    const level = Math.max(gate, found)
+    let wanted = Math.max(gate, want.gain * powerBetween(want.spectrum.below, low * want.bins, high * want.bins))
+    if (falls > 0) {
+      // what was struck rings by itself; how, once it must have ended, the source does not tell: no louder than it had it last
+      if (rings.natural && (!rings.ended || falls > DIES_DB_PER_SECOND))
+        wanted = Math.max(gate, powerBetween(rings.natural.below, low, high))
+      if (rings.ended || !rings.natural) wanted = Math.min(wanted, level)
     } else if (rings.apart) wanted = Number.NaN
     wants.push(wanted)
     levels.push(level)
