@@ -110,6 +110,8 @@ function Line({ planned, chosen }: { readonly planned: Planned; readonly chosen:
   const set = (next: OwnWish) => setOwn(file.id, { ...own, ...next })
   const isSure = (facts?.knowledge.tempo.confidence ?? 0) >= SURE
   const tempo = own.bpm ?? facts?.knowledge.tempo.bpm
+  // a guess that is not worked from stays out of its field: there it could not be confirmed by typing it
+  const typed = own.bpm ?? (plan ? tempo : undefined)
   const method = own.method ?? (advised ? 'by trying all' : plan?.methodId && methodById(plan.methodId).label)
   return (
     <div className={`${COLUMNS} h-full px-5 text-[12.5px] ${own.left ? 'opacity-50' : ''}`}>
@@ -132,7 +134,7 @@ function Line({ planned, chosen }: { readonly planned: Planned; readonly chosen:
           <NumberField
             label={`Tempo of ${name}`}
             width="3.6em"
-            value={tempo}
+            value={typed}
             digits={1}
             step={1}
             scale="log"

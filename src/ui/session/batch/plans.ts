@@ -1,6 +1,6 @@
 import { AppError, checkRecipe, type Recipe } from '../../../core'
 import { errorText } from '../../../host/errorText'
-import { type BatchSettings, type FilePlan, type OwnWish, planFile, wishOf } from '../../../session'
+import { type BatchSettings, bpmText, type FilePlan, type OwnWish, planFile, wishOf } from '../../../session'
 import { nameOf } from '../files/gather'
 import type { FoundFile } from '../state/store'
 
@@ -65,7 +65,7 @@ function plannedOf(file: FoundFile, settings: BatchSettings, own: OwnWish): Plan
   } catch (error) {
     const trouble =
       error instanceof AppError && error.code === 'batch/no-tempo'
-        ? 'no clear tempo: type one, or a stretch'
+        ? `no clear tempo${tempo.bpm === undefined ? '' : ` (${bpmText(tempo.bpm)}?)`}: type one, or a stretch`
         : errorText(error)
     return { file, own, advised, plan: undefined, trouble }
   }
