@@ -35,6 +35,8 @@ export function createLevels(comparison: Comparison, loudest = 0) {
   const wantedSpans = createSpans(comparison, SPAN_SECONDS)
   const balanceSpans = createSpans(comparison, 2 * SPAN_SECONDS)
   let count = 0
+  /** whether formants part from the pitch anywhere */
+  let wide = false
 
   const nyquist = comparison.source.sampleRate / 2
   return {
@@ -84,9 +86,12 @@ export function createLevels(comparison: Comparison, loudest = 0) {
       levelSpans.add(resultFrame, sourceFrame, there + floor)
       wantedSpans.add(resultFrame, sourceFrame, here + floor)
       const each = floor / Math.max(1, bands.length)
+      const apart = Math.abs(share - 1) > 0.01
+      wide ||= apart
       const off = unbalance(
         bands.map((band) => band.wanted + each),
         bands.map((band) => band.found + each),
+        apart,
       )
       balanceSpans.add(resultFrame, sourceFrame, off, here + floor)
     },
@@ -109,7 +114,7 @@ export function createLevels(comparison: Comparison, loudest = 0) {
         balance: {
           id: 'balance',
           measured: true,
-          value: unbalance([...wanted], [...found]),
+          value: unbalance([...wanted], [...found], wide),
           places: balanceSpans.places(),
           parts: {
             lowDb: tilt(wanted, found, 0, 5),
@@ -132,12 +137,22 @@ function tilt(wanted: Float64Array, found: Float64Array, from: number, to: numbe
   return dbOf(sum(found, from, to), sum(wanted, from, to)) - dbOf(sum(found), most)
 }
 
-/** Mean change of the bands, dB, once the change of the whole is taken out; neighbours blurred, since tones lie on edges. */
-function unbalance(wanted: readonly number[], found: readonly number[]): number {
+/** bands that are told as one where partials move and formants stay: in one alone there is a partial more or less by chance */
+const WIDE_BANDS = 3
+
+/**
+ * Mean change of the bands, dB, once the change of the whole is taken out; neighbours blurred, since tones lie on edges.
+ * @param wide  formants part from the pitch.
+ */
+function unbalance(wanted: readonly number[], found: readonly number[], wide: boolean): number {
   const blur = (values: readonly number[]) =>
     values.map((value, b) => 0.5 * value + 0.25 * (values[b - 1] ?? value) + 0.25 * (values[b + 1] ?? value))
-  const a = blur(wanted)
-  const b = blur(found)
+  const joined = (values: readonly number[]) =>
+    Array.from({ length: Math.ceil(values.length / WIDE_BANDS) }, (_, n) =>
+      values.slice(n * WIDE_BANDS, (n + 1) * WIDE_BANDS).reduce((sum, value) => sum + value, 0),
+    )
+  const a = blur(wide ? joined(wanted) : wanted)
+  const b = blur(wide ? joined(found) : found)
   const top = Math.max(...a, 0)
   const all = dbOf(
     b.reduce((s, v) => s + v, 0),

@@ -191,6 +191,8 @@ export function* unlikenessOf(
 
 /** columns in a run, and how many of a window's length they lie apart */
 const RUN = 8
+/** bands of the short windows that are told as one where partials move and formants stay: one partial more or less must not matter */
+const APART_BANDS = 3
 const RUN_HOPS = 0.5
 
 /**
@@ -231,31 +233,51 @@ function* fineStructure(
     const struck = attack === undefined ? undefined : struckAt(attack)
     const pitchRatio = comparison.pitchRatioAt(asOutput(from + at))
     const formantRatio = comparison.formantRatioAt(asOutput(from + at))
-    const ratio = Math.abs(formantRatio / pitchRatio - 1) > 0.01 ? formantRatio : pitchRatio
+    const apart = Math.abs(formantRatio / pitchRatio - 1) > 0.01
+    const ratio = apart ? formantRatio : pitchRatio
+    const each = apart ? APART_BANDS : 1
     let bands = 0
     for (let n = 0; n < RUN; n++) {
       const got = readGot(at + n * hop)
       const want = readWant(origin + n * hop)
       const top = 0.92 * got.power.length
-      for (bands = 0; bands + 1 < edges.length; bands++) {
-        const low = edges[bands] as number
-        const high = edges[bands + 1] as number
+      for (bands = 0; (bands + 1) * each < edges.length; bands++) {
+        const low = edges[bands * each] as number
+        const high = edges[(bands + 1) * each] as number
         if (high > top || high * ratio > top) break
         ;(levels[bands] as Float64Array)[n] = Math.max(gate, powerBetween(got.below, low * ratio, high * ratio))
         ;(wants[bands] as Float64Array)[n] = Math.max(gate, powerBetween(want.below, low, high))
       }
     }
     for (let b = 0; b < bands; b++) {
-      if (struck?.[b]) continue
-      const got = (levels[b] as Float64Array).sort()
-      const want = (wants[b] as Float64Array).sort()
-      const floor = Math.max(gate, MASKED * Math.max(got[RUN - 1] as number, want[RUN - 1] as number))
-      if ((got[RUN - 1] as number) <= gate && (want[RUN - 1] as number) <= gate) continue
-      for (let n = 0; n < RUN; n++) {
-        off += Math.abs(10 * Math.log10(Math.max(floor, got[n] as number) / Math.max(floor, want[n] as number))) / RUN
-      }
-      cells++
+      ;(levels[b] as Float64Array).sort()
+      ;(wants[b] as Float64Array).sort()
     }
+    const farAt = (gain: number): Distance => {
+      let far = 0
+      let told = 0
+      for (let b = 0; b < bands; b++) {
+        if (struck?.[b * each]) continue
+        const got = levels[b] as Float64Array
+        const want = wants[b] as Float64Array
+        const floor = Math.max(gate, MASKED * Math.max(got[RUN - 1] as number, want[RUN - 1] as number))
+        if ((got[RUN - 1] as number) <= gate && (want[RUN - 1] as number) <= gate) continue
+        for (let n = 0; n < RUN; n++) {
+          const wanted = Math.max(floor, gain * (want[n] as number))
+          far += Math.abs(10 * Math.log10(Math.max(floor, got[n] as number) / wanted)) / RUN
+        }
+        told++
+      }
+      return { off: far, cells: told }
+    }
+    let least = farAt(1)
+    // in formants that stay there are as many fewer partials as they lie farther apart; of noise there is as much
+    if (apart) {
+      const other = farAt(formantRatio / pitchRatio)
+      if (other.off < least.off) least = other
+    }
+    off += least.off
+    cells += least.cells
     if (runs++ % 16 === 15) yield { doneFrames: Math.round(at / 3), totalFrames }
   }
   return { off, cells }
