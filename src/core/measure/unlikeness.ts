@@ -163,11 +163,13 @@ export function* unlikenessOf(
       if (drawn < size)
         wants.push({ spectrum: readDrawn(drawn)(origin), bins: drawn / size, gain: (size / drawn) ** 2 })
       // partials that stand are told apart as in the source at its own pitch, what moves at the speed that it has
-      const gots = [undefined, ...(back && readBack && n > 0 ? [readBack(at * back.ratio)] : [])]
+      const steady = back && readBack && n > 0 ? readBack(at * back.ratio) : undefined
+      const gots: Got[] = [{ own: got, steady: undefined, struckToo: false }]
+      if (steady) gots.push({ own: got, steady, struckToo: false }, { own: got, steady, struckToo: true })
       let distance: Distance | undefined
       for (const want of wants) {
-        for (const steady of gots) {
-          const other = distanceOf(got, steady, want, about)
+        for (const heard of gots) {
+          const other = distanceOf(heard, want, about)
           if (!distance || meanOf(other) < meanOf(distance)) distance = other
         }
       }
@@ -178,7 +180,7 @@ export function* unlikenessOf(
         yield { doneFrames: Math.round((totalFrames * (n + at / totalFrames)) / sizes.length), totalFrames }
     }
     if (n === 0) {
-      const fine = yield* fineStructure(comparison, found, sources, struckAt, size, edges, gate, totalFrames)
+      const fine = yield* fineStructure(comparison, back, found, sources, struckAt, size, edges, gate, totalFrames)
       off += fine.off
       cells += fine.cells
     }
@@ -201,6 +203,7 @@ const RUN_HOPS = 0.5
  */
 function* fineStructure(
   comparison: Comparison,
+  back: ReturnType<typeof atSourcePitch>,
   found: Float64Array,
   sources: Float64Array,
   struckAt: (attack: number) => readonly number[],
@@ -211,6 +214,7 @@ function* fineStructure(
 ): Task<{ off: number; cells: number }> {
   const { source, result, from } = comparison
   const readGot = createSpectra(result, size)
+  const readBack = back && createSpectra(back.audio, size)
   const readWant = createSpectra(source, size)
   const hop = RUN_HOPS * size
   const length = RUN * hop
@@ -237,22 +241,21 @@ function* fineStructure(
     const ratio = apart ? formantRatio : pitchRatio
     const each = apart ? APART_BANDS : 1
     let bands = 0
-    for (let n = 0; n < RUN; n++) {
-      const got = readGot(at + n * hop)
-      const want = readWant(origin + n * hop)
-      const top = 0.92 * got.power.length
-      for (bands = 0; (bands + 1) * each < edges.length; bands++) {
-        const low = edges[bands * each] as number
-        const high = edges[(bands + 1) * each] as number
-        if (high > top || high * ratio > top) break
-        ;(levels[bands] as Float64Array)[n] = Math.max(gate, powerBetween(got.below, low * ratio, high * ratio))
-        ;(wants[bands] as Float64Array)[n] = Math.max(gate, powerBetween(want.below, low, high))
+    const look = (into: readonly Float64Array[], read: (frame: number) => Spectrum, start: number, scale: number) => {
+      for (let n = 0; n < RUN; n++) {
+        const { power, below } = read(start + n * hop)
+        const top = 0.92 * power.length
+        for (bands = 0; (bands + 1) * each < edges.length; bands++) {
+          const low = edges[bands * each] as number
+          const high = edges[(bands + 1) * each] as number
+          if (high > top || high * ratio > top) break
+          ;(into[bands] as Float64Array)[n] = Math.max(gate, powerBetween(below, low * scale, high * scale))
+        }
       }
+      for (let b = 0; b < bands; b++) (into[b] as Float64Array).sort()
     }
-    for (let b = 0; b < bands; b++) {
-      ;(levels[b] as Float64Array).sort()
-      ;(wants[b] as Float64Array).sort()
-    }
+    look(wants, readWant, origin, 1)
+    look(levels, readGot, at, ratio)
     const farAt = (gain: number): Distance => {
       let far = 0
       let told = 0
@@ -274,6 +277,12 @@ function* fineStructure(
     // in formants that stay there are as many fewer partials as they lie farther apart; of noise there is as much
     if (apart) {
       const other = farAt(formantRatio / pitchRatio)
+      if (other.off < least.off) least = other
+    }
+    // pulses come as often as in the source at its own pitch
+    if (readBack && back) {
+      look(levels, readBack, (at + length / 2) * back.ratio - length / 2, 1)
+      const other = farAt(1)
       if (other.off < least.off) least = other
     }
     off += least.off
@@ -453,10 +462,16 @@ interface Distance {
 
 const meanOf = ({ off, cells }: Distance) => off / Math.max(1, cells)
 
-/** @param steady  the result at the source's pitch, where bands that nothing strikes are told by it */
+/** The result at a moment; at the source's pitch as well, where bands are told by that. */
+interface Got {
+  readonly own: Spectrum
+  readonly steady: Spectrum | undefined
+  /** a plucked string is a partial, a knock is none */
+  readonly struckToo: boolean
+}
+
 function distanceOf(
-  got: Spectrum,
-  steady: Spectrum | undefined,
+  { own: got, steady, struckToo }: Got,
   want: Wanted,
   {
     rings,
@@ -481,7 +496,9 @@ function distanceOf(
     if (high > top || high * ratio > top) break
     const falls = rings.bands?.[b] ?? 0
     const found =
-      steady && falls === 0 ? powerBetween(steady.below, low, high) : powerBetween(got.below, low * ratio, high * ratio)
+      steady && (falls === 0 || struckToo)
+        ? powerBetween(steady.below, low, high)
+        : powerBetween(got.below, low * ratio, high * ratio)
     const level = Math.max(gate, found)
     let wanted = Math.max(gate, want.gain * powerBetween(want.spectrum.below, low * want.bins, high * want.bins))
     if (falls > 0) {
