@@ -237,9 +237,9 @@ export function ribbonSvg(artefacts: readonly Artefact[], frames: number): strin
     const tall = (GRADE_STEPS[mark.grade] / 3) * (ROW - 2)
     return `<rect x="${left.toFixed(1)}" y="${(ROW * (row + 1) - 1 - tall).toFixed(1)}" width="${Math.max(2, right - left).toFixed(1)}" height="${tall.toFixed(1)}"/>`
   })
-  const names = GROUPS.map(({ label }, row) => `<text x="2" y="${ROW * (row + 1) - 3}" font-size="9">${label}</text>`)
+  const names = GROUPS.map(({ label }) => `<span>${label}</span>`)
   const rules = GROUPS.map((_, row) => `<path d="M0 ${ROW * (row + 1) - 0.5}h${width}"/>`)
-  return `<svg class="ribbon" viewBox="0 0 ${width} ${height}" preserveAspectRatio="none" role="img" aria-label="${marks.length} places of harm over the source"><g class="rules">${rules.join('')}</g>${marks.join('')}<g class="names">${names.join('')}</g></svg><p class="soft">Where harm sits, in rows: ${GROUPS.map(({ label }) => label).join(', ')}. Taller is worse.</p>`
+  return `<div class="rows"><div class="names" aria-hidden="true">${names.join('')}</div><svg class="ribbon" viewBox="0 0 ${width} ${height}" preserveAspectRatio="none" role="img" aria-label="${marks.length} places of harm over the source"><g class="rules">${rules.join('')}</g>${marks.join('')}</svg></div><p class="soft">Where harm sits, in rows: ${GROUPS.map(({ label }) => label).join(', ')}. Taller is worse.</p>`
 }
 
 function tableHtml(variants: readonly ReportVariant[]): string {
@@ -268,8 +268,9 @@ body{margin:0 auto;max-width:960px;padding:28px 24px 60px;background:var(--groun
 h1{margin:0;font-size:30px;letter-spacing:-.01em}h2{margin:34px 0 10px;font-size:18px}p{margin:4px 0}
 .soft,.note{color:var(--soft);font-size:13.5px}.variant{padding:12px 0;border-top:1px solid var(--rule)}
 .letter{display:inline-block;min-width:1.6em;padding:0 .3em;border:1px solid currentColor;border-radius:4px;text-align:center}
-.wave,.ribbon{display:block;width:100%;margin:6px 0 2px}.wave{height:56px}.wave polygon{fill:var(--soft)}
-.ribbon{height:48px}.ribbon .names{fill:var(--soft)}.ribbon rect{fill:var(--harm)}.ribbon .rules{stroke:var(--rule);fill:none}
+.wave,.rows{display:block;width:calc(100% - 58px);margin:6px 0 2px 58px}.wave{height:56px}.wave polygon{fill:var(--soft)}
+.rows{position:relative}.rows .names{position:absolute;left:-58px;font-size:11px;line-height:12px;color:var(--soft)}.rows .names span{display:block}
+.ribbon{display:block;width:100%;height:48px}.ribbon rect{fill:var(--harm)}.ribbon .rules{stroke:var(--rule);fill:none}
 audio{width:100%;height:36px;margin:4px 0}
 table{width:100%;border-collapse:collapse}th,td{padding:5px 8px;border-top:1px solid var(--rule);text-align:right;font-weight:400}
 th:first-child,.words{text-align:left!important}thead th{font-weight:650;border-top:0}td[data-grade=clear]{font-weight:650}td[data-grade=severe]{font-weight:750;color:var(--harm)}
