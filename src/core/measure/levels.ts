@@ -137,6 +137,16 @@ function tilt(wanted: Float64Array, found: Float64Array, from: number, to: numbe
   return dbOf(sum(found, from, to), sum(wanted, from, to)) - dbOf(sum(found), most)
 }
 
+/** a band of the lowest partial is at least so strong against the strongest, power */
+const STRONG = 0.01
+const firstStrong = (bands: readonly number[]) => {
+  const most = bands.reduce((a, b) => Math.max(a, b), 0)
+  return Math.max(
+    0,
+    bands.findIndex((value) => value >= STRONG * most),
+  )
+}
+
 /** bands that are told as one where partials move and formants stay: in one alone there is a partial more or less by chance */
 const WIDE_BANDS = 3
 
@@ -151,8 +161,10 @@ function unbalance(wanted: readonly number[], found: readonly number[], wide: bo
     Array.from({ length: Math.ceil(values.length / WIDE_BANDS) }, (_, n) =>
       values.slice(n * WIDE_BANDS, (n + 1) * WIDE_BANDS).reduce((sum, value) => sum + value, 0),
     )
-  const a = blur(wide ? joined(wanted) : wanted)
-  const b = blur(wide ? joined(found) : found)
+  const a = wide ? joined(blur(wanted)) : blur(wanted)
+  const b = wide ? joined(blur(found)) : blur(found)
+  // where formants stay, nothing is left below the lowest partial when that moves up
+  const first = wide ? Math.max(firstStrong(a), firstStrong(b)) : 0
   const top = Math.max(...a, 0)
   const all = dbOf(
     b.reduce((s, v) => s + v, 0),
@@ -161,7 +173,7 @@ function unbalance(wanted: readonly number[], found: readonly number[], wide: bo
   let sum = 0
   let weight = 0
   a.forEach((value, n) => {
-    if (value < BAND_DEPTH * top) return
+    if (n < first || value < BAND_DEPTH * top) return
     const w = value ** 0.3
     sum += w * Math.abs(Math.max(-30, Math.min(30, dbOf(b[n] as number, value) - all)))
     weight += w

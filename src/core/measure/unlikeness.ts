@@ -256,10 +256,12 @@ function* fineStructure(
     }
     look(wants, readWant, origin, 1)
     look(levels, readGot, at, ratio)
+    // where formants stay, nothing is left below the lowest partial when that moves up, or came from there when it moves down
+    const first = apart ? Math.max(firstStrong(levels, bands), firstStrong(wants, bands)) : 0
     const farAt = (gain: number): Distance => {
       let far = 0
       let told = 0
-      for (let b = 0; b < bands; b++) {
+      for (let b = first; b < bands; b++) {
         if (struck?.[b * each]) continue
         const got = levels[b] as Float64Array
         const want = wants[b] as Float64Array
@@ -290,6 +292,19 @@ function* fineStructure(
     if (runs++ % 16 === 15) yield { doneFrames: Math.round(at / 3), totalFrames }
   }
   return { off, cells }
+}
+
+/** a band of the lowest partial is at least so strong against the strongest, power */
+const STRONG = 0.01
+
+/** The first band that holds something; in each, levels rise. */
+function firstStrong(levels: readonly Float64Array[], bands: number): number {
+  const tops = levels.slice(0, bands).map((own) => own.at(-1) as number)
+  const most = tops.reduce((a, b) => Math.max(a, b), 0)
+  return Math.max(
+    0,
+    tops.findIndex((top) => top >= STRONG * most),
+  )
 }
 
 /** The window lengths that `unlikenessOf` takes, as powers of two. */
