@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import {
   type AudioBlock,
   bytesInMemory,
@@ -17,6 +17,14 @@ import { decodeFile } from '../decodeFile'
 import { gapOf, mp4Fields } from '../mp4Fields'
 import { createSoundWriter } from './createSoundWriter'
 import { layoutOf } from './layout'
+
+// the encoder of M4A looks for a page's workers first; tests of pages leave a stand-in for them behind
+beforeAll(() => {
+  vi.stubGlobal('Worker', undefined)
+})
+afterAll(() => {
+  vi.unstubAllGlobals()
+})
 
 async function encoded(
   container: Container,
