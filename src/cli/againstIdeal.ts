@@ -20,7 +20,10 @@ export const labelOf = ({ stretch, semitones }: Playing) =>
 export const idealOf = (item: IdealItem, playing: Playing): Ideal =>
   item.play({ ...playing, seed: item.kind === 'noise' ? 2 : playing.seed })
 
-/** Every method that leaves pitch and speed apart, on a source: what it makes, what is measured of that, and how far off it is. */
+/**
+ * Every method that leaves pitch and speed apart, on a source: what it makes, what is measured of that, and how far off
+ * it is.
+ */
 export function triedOn(source: Ideal) {
   const reading = finish(readSource(source.audio))
   return ({ stretch, semitones, keepFormants }: Playing, ideal: Ideal) =>

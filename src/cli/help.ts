@@ -23,8 +23,8 @@ or joins several where that does clearly less, and says why.
 X is output length / source length (0.1 to 1000), pitch ±36 semitones.
 Without --depth the result is as deep as the source (24 bits where the source has no depth of its own).
 --rate writes it at another rate, band-limited; without it, at the source's. The kind of file follows from the ending of OUT, or
---format; MP3 and Opus are as long to the frame too, M4A where the player goes by its edit list. --lufs brings it to a loudness, its peaks held back below --ceiling (-1 dBTP), --peak to
-its peak alone. Marks, loops, root and tempo of the source go along, where they now are, unless --markers drop; --tags writes title and
+--format; MP3 and Opus are as long to the frame too, M4A where the player goes by its edit list. --lufs brings it to a loudness,
+its peaks held back below --ceiling (-1 dBTP), --peak to its peak alone. Marks, loops, root and tempo of the source go along, where they now are, unless --markers drop; --tags writes title and
 recipe into the file. --save-recipe writes all that --recipe needs to make the very bytes again (docs/recipe.md).
 --map takes the place of --stretch: points that tie seconds of the source to seconds of the result; --pitch-map is a
 line of pitch over the result (docs/maps.md). --hold-attacks lets every attack pass at its natural speed.

@@ -10,7 +10,7 @@ export {
   variantOf,
 } from './arrange'
 export { resultNames } from './batch/names'
-export { type Aim, type BatchKey, type BatchWish, type FilePlan, planFile } from './batch/plan'
+export { type Aim, type BatchKey, type BatchWish, type FilePlan, LEAST_TEMPO, planFile } from './batch/plan'
 export {
   type BatchFile,
   type BatchRow,

@@ -243,8 +243,8 @@ function share(nears: Float64Array, rest: Float32Array, burst: Float32Array, noi
 }
 
 /**
- * The same, where a burst and the noise beside it are given so that their powers add up. On the way up to an attack the two
- * have nothing in common and are turned up for it; behind one, the burst is all of the rest already.
+ * The same, where the powers of a burst and of the noise beside it add up. On the way up to an attack the two have
+ * nothing in common and are turned up for it. Behind one, the burst is all of the rest already.
  */
 function sharePower(
   nears: Float64Array,

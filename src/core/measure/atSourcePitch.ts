@@ -11,8 +11,8 @@ const BLOCK = 1 << 14
 const LOOKS = 16
 
 /**
- * A result of another pitch, read at the speed that brings it back: a window of it tells steady partials apart just as finely as one
- * of the source. Frame n of the result is frame `n × ratio` of it.
+ * A result of another pitch, read at the speed that brings it back. A window of it tells steady partials apart just as
+ * finely as one of the source. Frame n of the result is frame `n × ratio` of it.
  * @returns undefined where the pitch moves, or is hardly another, or the formants do not go with it.
  */
 export function atSourcePitch(

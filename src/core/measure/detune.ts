@@ -10,7 +10,7 @@ import type { createTones } from './tones'
 
 const MOST_CENTS = 100
 
-/** a glide that is a little early or late is not off pitch: what it passes within so many steps of the track may stand for it */
+/** a glide may be a little early or late: what it passes within so many steps of the track is not off pitch */
 const NEAR = 1
 
 /** what moves by more than this meanwhile has no pitch that is told from moment to moment */

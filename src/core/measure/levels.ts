@@ -2,7 +2,7 @@ import { asOutput } from '../timeline/axes'
 import type { Artefact } from './artefacts'
 import { unmeasured } from './artefacts'
 import type { Comparison } from './comparison'
-import { BAND_COUNT, BAND_EDGES, powerBetween, type Spectrum } from './spectra'
+import { BAND_COUNT, BAND_EDGES, firstStrong, powerBetween, type Spectrum } from './spectra'
 import { createSpans, SPAN_SECONDS } from './step'
 
 /** bands this far under the strongest one of the whole sound do not count for the balance */
@@ -137,21 +137,11 @@ function tilt(wanted: Float64Array, found: Float64Array, from: number, to: numbe
   return dbOf(sum(found, from, to), sum(wanted, from, to)) - dbOf(sum(found), most)
 }
 
-/** a band of the lowest partial is at least so strong against the strongest, power */
-const STRONG = 0.01
-const firstStrong = (bands: readonly number[]) => {
-  const most = bands.reduce((a, b) => Math.max(a, b), 0)
-  return Math.max(
-    0,
-    bands.findIndex((value) => value >= STRONG * most),
-  )
-}
-
-/** bands that are told as one where partials move and formants stay: in one alone there is a partial more or less by chance */
+/** so many bands are told as one where formants stay: one alone has a partial more or less by chance */
 const WIDE_BANDS = 3
 
 /**
- * Mean change of the bands, dB, once the change of the whole is taken out; neighbours blurred, since tones lie on edges.
+ * Mean change of the bands, dB, once the change of the whole is taken out. Neighbours are blurred: tones lie on edges.
  * @param wide  formants part from the pitch.
  */
 function unbalance(wanted: readonly number[], found: readonly number[], wide: boolean): number {

@@ -86,3 +86,15 @@ function belowBin(below: Float64Array, bin: number): number {
 /** Third octaves of the source, Hz; in the result they lie at the pitch ratio. */
 export const BAND_EDGES: readonly number[] = Array.from({ length: 24 }, (_, k) => 80 * 2 ** (k / 3))
 export const BAND_COUNT = BAND_EDGES.length - 1
+
+/** a band that holds the lowest partial is at least so strong against the strongest, power */
+const STRONG = 0.01
+
+/** The first of some bands that holds something. */
+export function firstStrong(bands: readonly number[]): number {
+  const most = bands.reduce((a, b) => Math.max(a, b), 0)
+  return Math.max(
+    0,
+    bands.findIndex((value) => value >= STRONG * most),
+  )
+}

@@ -6,7 +6,7 @@ import { asOutput } from '../timeline/axes'
 import { atSourcePitch } from './atSourcePitch'
 import type { AttackPairs } from './attackPairs'
 import { type Comparison, innerOf, originOf } from './comparison'
-import { createSpectra, powerBetween, type Spectrum } from './spectra'
+import { createSpectra, firstStrong, powerBetween, type Spectrum } from './spectra'
 
 /** Windows in seconds, each with its bands to the octave: what is short is told by the first, what is near by the last. */
 const RESOLUTIONS = [
@@ -75,7 +75,7 @@ export function* unlikenessOf(
   const inner = innerOf(comparison)
   const found = Float64Array.from(pairs, (pair) => pair.found ?? pair.expected)
   /**
-   * Where an attack's sound is by itself. Where the source has the next one in the window by then it has ended: it is told
+   * Where an attack's sound is by itself. It has ended where the source has the next one in the window by then. It is told
    * where it was last by itself, if it ever was.
    */
   const ringOf = (n: number, at: number, size: number) => {
@@ -127,7 +127,7 @@ export function* unlikenessOf(
     const struckAt = (n: number): readonly number[] => {
       let bands = struck.get(n)
       if (!bands) {
-        bands = struckBands(readers, pairs, n, edges, binHz, sampleRate, n > 0 ? struckAt(n - 1) : undefined)
+        bands = struckBands(readers, pairs, n, edges, binHz, sampleRate, () => (n > 0 ? struckAt(n - 1) : undefined))
         struck.set(n, bands)
       }
       return bands
@@ -165,7 +165,8 @@ export function* unlikenessOf(
       // partials that stand are told apart as in the source at its own pitch, what moves at the speed that it has
       const steady = back && readBack && n > 0 ? readBack(at * back.ratio) : undefined
       const gots: Got[] = [{ own: got, steady: undefined, struckToo: false }]
-      if (steady) gots.push({ own: got, steady, struckToo: false }, { own: got, steady, struckToo: true })
+      if (steady) gots.push({ own: got, steady, struckToo: false })
+      if (steady && bands?.some(Boolean)) gots.push({ own: got, steady, struckToo: true })
       let distance: Distance | undefined
       for (const want of wants) {
         for (const heard of gots) {
@@ -193,7 +194,7 @@ export function* unlikenessOf(
 
 /** columns in a run, and how many of a window's length they lie apart */
 const RUN = 8
-/** bands of the short windows that are told as one where partials move and formants stay: one partial more or less must not matter */
+/** so many bands are told as one where formants stay: one alone has a partial more or less by chance */
 const APART_BANDS = 3
 const RUN_HOPS = 0.5
 
@@ -256,8 +257,8 @@ function* fineStructure(
     }
     look(wants, readWant, origin, 1)
     look(levels, readGot, at, ratio)
-    // where formants stay, nothing is left below the lowest partial when that moves up, or came from there when it moves down
-    const first = apart ? Math.max(firstStrong(levels, bands), firstStrong(wants, bands)) : 0
+    // where formants stay, what lies below the lowest partial of either says nothing
+    const first = apart ? Math.max(firstTold(levels, bands), firstTold(wants, bands)) : 0
     const farAt = (gain: number): Distance => {
       let far = 0
       let told = 0
@@ -294,17 +295,9 @@ function* fineStructure(
   return { off, cells }
 }
 
-/** a band of the lowest partial is at least so strong against the strongest, power */
-const STRONG = 0.01
-
 /** The first band that holds something; in each, levels rise. */
-function firstStrong(levels: readonly Float64Array[], bands: number): number {
-  const tops = levels.slice(0, bands).map((own) => own.at(-1) as number)
-  const most = tops.reduce((a, b) => Math.max(a, b), 0)
-  return Math.max(
-    0,
-    tops.findIndex((top) => top >= STRONG * most),
-  )
+function firstTold(levels: readonly Float64Array[], bands: number): number {
+  return firstStrong(levels.slice(0, bands).map((own) => own.at(-1) as number))
 }
 
 /** The window lengths that `unlikenessOf` takes, as powers of two. */
@@ -324,9 +317,9 @@ function lastBefore(rising: Float64Array, value: number): number | undefined {
 }
 
 /**
- * How fast each band falls that an attack strikes, dB a second; 0 for others. Those die away by themselves, and a longer time between
- * attacks does not draw them out. They are told by short windows whatever the resolution, so that rows of quick strokes are seen one by one.
- * @param previous  those of the attack before.
+ * How fast each band falls that an attack strikes, dB a second; 0 for others. Those die away by themselves: a longer time
+ * between attacks does not draw them out. Short windows tell them, so that rows of quick strokes are seen one by one.
+ * @param previous  gives those of the attack before.
  */
 function struckBands(
   [short, longer]: readonly Reader[],
@@ -335,7 +328,7 @@ function struckBands(
   edges: readonly number[],
   binHz: number,
   sampleRate: number,
-  previous: readonly number[] | undefined,
+  previous: () => readonly number[] | undefined,
 ): readonly number[] {
   const { sourceFrame } = pairs[n] as AttackPairs['pairs'][number]
   const gap = (pairs[n + 1]?.sourceFrame ?? Number.POSITIVE_INFINITY) - sourceFrame
@@ -357,7 +350,8 @@ function struckBands(
     const falls = rates.map((rate) => (rate > STRUCK_DB_PER_SECOND ? rate : 0))
     if (!falls.some(Boolean)) return falls
     const before = at(-2 * FIRST_SECONDS * sampleRate)
-    const looks = Array.from({ length: LOOKS + 1 }, (_, k) => at(first + ((later - first) * k) / LOOKS))
+    const inside = Array.from({ length: LOOKS - 1 }, (_, k) => at(first + ((later - first) * (k + 1)) / LOOKS))
+    const looks = [loud, ...inside, left]
     const sums = {
       before: sumUp(before),
       ended: sumUp(left),
@@ -367,7 +361,7 @@ function struckBands(
       if (rate === 0) return false
       const around = aroundBand(edges, b)
       // of what was there already and ends, an attack does not tell more than the one before it
-      return endsThere(sums, around) ? !previous?.[b] : holds(sums.brought, around, losses[b] as number)
+      return endsThere(sums, around) ? !previous()?.[b] : holds(sums.brought, around, losses[b] as number)
     })
     const power = (which: readonly (number | boolean)[]) =>
       loud.reduce((sum, value, b) => (which[b] ? sum + value : sum), 0)
@@ -398,7 +392,7 @@ type Around = ReturnType<typeof aroundBand>
 const between = (below: readonly number[], [low, high]: Around) =>
   (below[high] as number) - (below[low] as number) + 1e-12
 
-/** Whether an attack is the end of what was there before: it brings little, and nothing is left. Powers under the edges. */
+/** Whether an attack only ends what was there before: it brings little, and nothing is left. Powers under the edges. */
 function endsThere(
   sums: {
     readonly before: readonly number[]
@@ -517,7 +511,7 @@ function distanceOf(
     const level = Math.max(gate, found)
     let wanted = Math.max(gate, want.gain * powerBetween(want.spectrum.below, low * want.bins, high * want.bins))
     if (falls > 0) {
-      // what was struck rings by itself; how, once it must have ended, the source does not tell: no louder than it had it last
+      // what was struck rings by itself; once it has ended, it is no louder than the source had it last
       if (rings.natural && (!rings.ended || falls > DIES_DB_PER_SECOND))
         wanted = Math.max(gate, powerBetween(rings.natural.below, low, high))
       if (rings.ended || !rings.natural) wanted = Math.min(wanted, level)

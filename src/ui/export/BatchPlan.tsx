@@ -1,7 +1,7 @@
 import { Play } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { methodById, STRETCH_RANGE } from '../../core'
-import { BPM_RANGE, bpmText, type OwnWish, SEMITONE_RANGE } from '../../session'
+import { BPM_RANGE, bpmText, LEAST_TEMPO, type OwnWish, SEMITONE_RANGE } from '../../session'
 import { NumberField } from '../fields/NumberField'
 import { beginBatch } from '../session/batch/batch'
 import { type Planned, plannedFiles } from '../session/batch/plans'
@@ -111,7 +111,8 @@ function Line({ planned, chosen }: { readonly planned: Planned; readonly chosen:
   const isSure = (facts?.knowledge.tempo.confidence ?? 0) >= SURE
   const tempo = own.bpm ?? facts?.knowledge.tempo.bpm
   // a guess that is not worked from stays out of its field: there it could not be confirmed by typing it
-  const typed = own.bpm ?? (plan ? tempo : undefined)
+  const isGuess = (facts?.knowledge.tempo.confidence ?? 0) < LEAST_TEMPO
+  const typed = own.bpm ?? (isGuess ? undefined : tempo)
   const method = own.method ?? (advised ? 'by trying all' : plan?.methodId && methodById(plan.methodId).label)
   return (
     <div className={`${COLUMNS} h-full px-5 text-[12.5px] ${own.left ? 'opacity-50' : ''}`}>
