@@ -2,7 +2,6 @@ import { readdir, stat } from 'node:fs/promises'
 import { basename, join, relative } from 'node:path'
 import {
   AppError,
-  type AudioBlock,
   finish,
   type Knowledge,
   type KnowOptions,
@@ -18,7 +17,7 @@ import { errorText } from '../host/errorText'
 import { acceptedEndings } from '../host/sniff'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { drive } from './drive'
-import { type FilePlace, type OpenSound, pcmSourceAt, readSound, shared, sourceOf } from './files'
+import { type OpenSound, openSent, readSound, type SentSound, sent, sourceOf } from './files'
 import { offGridFound } from './offGrid'
 import type { Terminal } from './terminal'
 import { askThread, askThreads, threadsFrom } from './threads'
@@ -150,16 +149,8 @@ export function serveKnowledge({ sensitivity }: { readonly sensitivity: number }
   }
 }
 
-/**
- * A sound as it is given to another thread: in memory that both see, or in a file that each reads where it needs it.
- */
-type Given = AudioBlock | { readonly pcmFile: FilePlace }
-
 /** The tones of a sound, for a thread beside the one that finds its rhythm. */
-export const serveTones = (given: Given) => (): Tones => {
-  const sound = 'pcmFile' in given ? pcmSourceAt(given.pcmFile) : given
-  return finish(knowTones(sound))
-}
+export const serveTones = (given: SentSound) => (): Tones => finish(knowTones(openSent(given)))
 
 export async function knowFile(
   file: string,
@@ -191,7 +182,7 @@ async function knowSound(
 ): Promise<Knowledge> {
   const { frames, sampleRate } = soundSource(sourceOf(sound))
   if (threads(frames >= LONG_SECONDS * sampleRate) < 2) return drive(know(sourceOf(sound), options), progress)
-  const both: Given = 'audio' in sound ? shared(sound.audio) : { pcmFile: sound.pcmFile }
+  const both = sent(sound)
   const tones = askThread<Tones>('tones', both)
   const rhythm = drive(knowRhythm('pcmFile' in both ? sourceOf(sound) : both, options), progress)
   return knowledgeOf(rhythm, await tones)

@@ -11,6 +11,7 @@ import {
   type PcmFile,
   type SampleFormat,
   type SoundSource,
+  soundSource,
 } from '../core'
 import { decodeFile } from '../host/decodeFile'
 import { errnoText } from '../host/errnoText'
@@ -144,14 +145,24 @@ export function pcmFileAt(place: FilePlace): (PcmFile & { readonly bytes: ByteSo
 }
 
 /** The samples of such a file that was opened before. @throws {AppError} `file/missing` where it is there no longer. */
-export function pcmSourceAt(place: FilePlace): SoundSource {
+function pcmSourceAt(place: FilePlace): SoundSource {
   const source = pcmFileAt(place)?.source
   if (!source) throw new AppError('file/missing', { file: nameOf(place) })
   return source
 }
 
+/** A sound as it is given to other threads: in memory that all see, or in a file that each reads where it needs it. */
+export type SentSound = AudioBlock | { readonly pcmFile: FilePlace }
+
+export const sent = (sound: OpenSound): SentSound =>
+  'audio' in sound ? shared(sound.audio) : { pcmFile: sound.pcmFile }
+
+/** @throws {AppError} `file/missing` where its file is there no longer. */
+export const openSent = (sound: SentSound): SoundSource =>
+  'pcmFile' in sound ? pcmSourceAt(sound.pcmFile) : soundSource(sound)
+
 /** The same sound in memory that other threads can see. */
-export function shared(audio: AudioBlock): AudioBlock {
+function shared(audio: AudioBlock): AudioBlock {
   const channels = audio.channels.map((channel) => {
     const copy = new Float32Array(new SharedArrayBuffer(4 * channel.length))
     copy.set(channel)

@@ -82,7 +82,7 @@ A file that is not whole at some moment is told of too.`,
 (docs/measures.md). --method only matters for how a held attack or a tape speed was meant to run.`,
   },
   advise: {
-    usage: `zumbet advise IN --stretch X | --map FILE.json | --semitones N [render's other flags but --method and --set] [--json]`,
+    usage: `zumbet advise IN --stretch X | --map FILE.json | --semitones N [render's other flags but --method and --set] [--workers N] [--json]`,
     about:
       'Try every method on the part of the result that tells most, measure it, and rank them with the reasons in figures.',
   },

@@ -40,7 +40,7 @@ import {
 import { cueSheet } from '../session/cueSheet'
 import { type Arguments, places, readArguments, UsageError } from './args'
 import { type DeliveredFile, deliverDraft, deliveryName, levelText, tellDelivered } from './deliver'
-import { dbText, type OpenSound, shared, sourceOf } from './files'
+import { dbText, type OpenSound, sent, sourceOf } from './files'
 import { type GivenSound, layGiven, type MixAnswer, type MixQuestion, threadedMix } from './mixParts'
 import { checkOutput, deliveryOf, OUTPUT_FLAGS, type Written } from './output'
 import { checkPlace, makeFolder, partialFile, writeWhole } from './places'
@@ -126,7 +126,7 @@ async function write(
   { out, err, progress }: Terminal,
 ) {
   const given: Record<string, GivenSound> = {}
-  const wholes = new Map([...sounds].map(([id, sound]) => [id, wholeOf(sound)]))
+  const wholes = new Map([...sounds].map(([id, sound]) => [id, sent(sound)]))
   for (const source of used) {
     const kin = namedKin(session.sources, source).map(({ id }) => id)
     const whole = wholes.get(source.id) as GivenSound['whole']
@@ -208,9 +208,6 @@ async function write(
 
 /** What is found out of kin is found out of the one that leads. */
 const leading = ({ kin, range, whole }: GivenSound): GivenSound => ({ whole: kin?.sounds[0] ?? whole, range })
-
-const wholeOf = (sound: OpenSound): GivenSound['whole'] =>
-  'audio' in sound ? shared(sound.audio) : { pcmFile: sound.pcmFile }
 
 /** Kin hold if the session names them; how long they are is found out from their sounds. */
 const leadOf = ({ sources }: Pick<Session, 'sources'>, source: Source) => namedKin(sources, source)[0] as Source

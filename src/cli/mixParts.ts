@@ -2,7 +2,6 @@ import {
   type Analysis,
   type AnalysisNeed,
   type Arrangement,
-  type AudioBlock,
   addPart,
   amongKin,
   analyse,
@@ -22,26 +21,22 @@ import {
   rowGains,
   type SoundSource,
   silence,
-  soundSource,
   sourceWithin,
   withRunUp,
 } from '../core'
-import { type FilePlace, pcmSourceAt } from './files'
+import { openSent, type SentSound } from './files'
 import { keptThreads } from './threads'
 
 /** A sound as threads hand it on: in memory that all see, or in a file that each reads; and the part of it. */
 export interface GivenSound {
-  readonly whole: AudioBlock | { readonly pcmFile: FilePlace }
+  readonly whole: SentSound
   readonly range: { readonly start: number; readonly end: number } | undefined
   /** of one of kin: all of them, the one that leads first, and which of them it is */
-  readonly kin?: { readonly sounds: readonly GivenSound['whole'][]; readonly own: number }
+  readonly kin?: { readonly sounds: readonly SentSound[]; readonly own: number }
 }
 
-const openGiven = (whole: GivenSound['whole']): SoundSource =>
-  'pcmFile' in whole ? pcmSourceAt(whole.pcmFile) : soundSource(whole)
-
 const wholeOf = ({ whole, kin }: GivenSound): SoundSource =>
-  kin ? amongKin(kin.sounds.map(openGiven), kin.own) : openGiven(whole)
+  kin ? amongKin(kin.sounds.map(openSent), kin.own) : openSent(whole)
 
 const partOf = (sound: SoundSource, { range }: GivenSound) =>
   range ? sourceWithin(sound, range.start, range.end) : sound

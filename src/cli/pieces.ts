@@ -8,7 +8,7 @@ import {
   type SoundSource,
 } from '../core'
 import { drive } from './drive'
-import { type FilePlace, type OpenSound, pcmSourceAt, shared, sourceOf, writeAll } from './files'
+import { type OpenSound, openSent, type SentSound, sent, sourceOf, writeAll } from './files'
 import { unwritable } from './places'
 import { askThreads } from './threads'
 
@@ -22,9 +22,7 @@ export interface Work {
   readonly target: string
 }
 
-type Given = Omit<Work, 'source'> & {
-  readonly sound: { readonly audio: AudioBlock } | { readonly pcmFile: FilePlace }
-}
+type Given = Omit<Work, 'source'> & { readonly sound: SentSound }
 
 /**
  * Render the pieces of a plan into a file, each to where it belongs, in so many threads at once; the file is the same for any number.
@@ -44,11 +42,10 @@ export async function makePieces(
     return plan.pieces.map(({ from, to }, piece) =>
       makePiece({ ...own, source: sourceOf(sound) }, piece, (done) => show((from + done * (to - from)) / frames)),
     )
-  // a file is opened by every thread for itself
-  const sent = 'audio' in sound ? { audio: shared(sound.audio) } : { pcmFile: sound.pcmFile }
   const pieces = plan.pieces.map((_, piece) => piece)
   const made: PieceFacts[] = []
-  for await (const facts of askThreads<number, PieceFacts>('pieces', { ...own, sound: sent }, pieces, count)) {
+  const given: Given = { ...own, sound: sent(sound) }
+  for await (const facts of askThreads<number, PieceFacts>('pieces', given, pieces, count)) {
     made.push(facts)
     show((plan.pieces[made.length - 1]?.to ?? 0) / frames)
   }
@@ -81,6 +78,6 @@ function makePiece(
 
 /** Pieces, one after another, as they are asked for. */
 export function servePieces({ sound, ...rest }: Given) {
-  const source = 'audio' in sound ? sound.audio : pcmSourceAt(sound.pcmFile)
+  const source = openSent(sound)
   return (piece: number): PieceFacts => makePiece({ ...rest, source }, piece)
 }

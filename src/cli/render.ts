@@ -2,7 +2,7 @@ import { basename } from 'node:path'
 import {
   type Analysis,
   AppError,
-  chooseTask,
+  choosingTask,
   type Delivery,
   draftDepth,
   type ExportOrder,
@@ -24,6 +24,7 @@ import { type Arguments, places, readArguments, UsageError } from './args'
 import { deliverDraft, deliveryName, levelText, tellDelivered } from './deliver'
 import { drive } from './drive'
 import { dbText, type OpenSound, openSound, sourceOf } from './files'
+import { lookAll } from './looks'
 import { checkEnding, checkOutput, deliveryFor, type Written } from './output'
 import { pacedFor, pacingFrom } from './pacing'
 import { makePieces } from './pieces'
@@ -62,7 +63,7 @@ export async function render(words: readonly string[], terminal: Terminal) {
   const told = file?.attacks && { attacks: file.attacks }
   const auto = isAuto(args)
   const { recipe: asked, known: heard = told } = pacedFor(sound, wanted, pacing, terminal)
-  const { recipe, known } = auto ? chosenFor(sound, asked, terminal) : { recipe: asked, known: heard }
+  const { recipe, known } = auto ? await chosenFor(sound, asked, threads, terminal) : { recipe: asked, known: heard }
   const tags = file ? file.tags : args.flag('tags') ? tagsFor(input, recipe, args.text('date')) : undefined
   const rest = auto ? { ...terminal, progress: restOf(terminal) } : terminal
   await renderFile(sound, recipe, written, output, threads, rest, known, tags)
@@ -87,11 +88,12 @@ const AUTO = 'auto'
 const isAuto = (args: Arguments) => args.text('method') === AUTO
 
 /** The method that does least harm to a sound, or several joined, with the reason told. */
-function chosenFor(sound: OpenSound, asked: Recipe, { err, progress }: Terminal) {
-  const { recipe, known, ranked } = drive(chooseTask(soundSource(sourceOf(sound)), asked, {}), progress, {
-    from: 0,
-    to: CHOOSING,
-  })
+async function chosenFor(sound: OpenSound, asked: Recipe, threads: number, { err, progress }: Terminal) {
+  const source = soundSource(sourceOf(sound))
+  const first = { from: 0, to: 0.1 * CHOOSING }
+  const rest = { from: first.to, to: CHOOSING }
+  const { choosing, known: before } = drive(choosingTask(source, asked, {}), progress, first)
+  const { recipe, known, ranked } = await lookAll(choosing, sound, before, threads, progress, rest)
   const [best, next] = ranked
   const { joins = [] } = recipe
   const joined = joins.length > 0 ? `, joined at ${joins.map(({ source }) => source.toFixed(2)).join(', ')} s` : ''

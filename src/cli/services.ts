@@ -1,5 +1,6 @@
 import { serveKnowledge, serveTones } from './analyse'
 import { serveBatch } from './batchFile'
+import { serveLooks } from './looks'
 import { serveMixAnalysis, serveMixParts } from './mixParts'
 import { servePieces } from './pieces'
 import type { Service } from './threads'
@@ -12,4 +13,5 @@ export const services: Readonly<Record<string, Service>> = {
   knowledge: serveKnowledge,
   batch: serveBatch,
   tones: serveTones,
+  looks: serveLooks,
 }

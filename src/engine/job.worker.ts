@@ -1,9 +1,9 @@
 import {
   analyseTask,
+  contestTask,
   detectAttacks,
   emptyLevels,
   givingTask,
-  joinLanesTask,
   joinSurveys,
   knowRhythm,
   knowTones,
@@ -19,7 +19,7 @@ import { taggedTempo } from '../host/taggedTempo'
 import type { Job, JobMessage, JobReport, JobResults } from './jobProtocol'
 import { batchFile } from './jobs/batching'
 import { deliver } from './jobs/delivering'
-import { measure } from './jobs/measuring'
+import { look, measure } from './jobs/measuring'
 import { mix } from './jobs/mixing'
 import type { JobOptions as Options } from './jobs/options'
 import { clip, spectrogram } from './jobs/picturing'
@@ -126,7 +126,8 @@ async function run(job: Job, options: Options): Promise<JobResults[keyof JobResu
   if (job.kind === 'renderPiece') return sharedPart((await draw(job, options)).part())
   if (job.kind === 'joinSurveys') return sharedFacts(joinSurveys(job.of, job.parts))
   if (job.kind === 'measure') return measure(job, options)
-  if (job.kind === 'joinLanes') return runTask(joinLanesTask(openSound(job.sound), job.lanes, job.analysis), options)
+  if (job.kind === 'contest') return runTask(contestTask(openSound(job.sound), job.lanes, job.analysis), options)
+  if (job.kind === 'look') return look(job, options)
   if (job.kind === 'giving') return runTask(givingTask(openSound(job.sound), job.known), options)
   if (job.kind === 'spectrogram') return spectrogram(job, options)
   if (job.kind === 'clip') return clip(job, options)

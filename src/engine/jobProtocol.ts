@@ -4,6 +4,7 @@ import type {
   Arrangement,
   Attack,
   Comings,
+  Contest,
   DecodedFile,
   Delivery,
   ExportOrder,
@@ -12,9 +13,9 @@ import type {
   HarmTold,
   Imprint,
   Instrument,
-  JoinedLanes,
   KnowOptions,
   Levels,
+  Look,
   MixFacts,
   MixOrder,
   Moment,
@@ -116,12 +117,20 @@ export type Job =
       readonly analysis: Analysis
       readonly readingKey: string
     }
-  /** lanes of one sound, held against each other place by place */
+  /** over which stretches of time lanes of one sound are held against each other */
   | {
-      readonly kind: 'joinLanes'
+      readonly kind: 'contest'
       readonly sound: Sound
       readonly lanes: readonly Recipe[]
       readonly analysis: Analysis
+    }
+  /** one look at a lane; what is read of the source that `readingKey` names is kept for the next one */
+  | {
+      readonly kind: 'look'
+      readonly sound: Sound
+      readonly look: Look
+      readonly analysis: Analysis
+      readonly readingKey: string
     }
   /** how far a voice gives way, moment by moment */
   | { readonly kind: 'giving'; readonly sound: Sound; readonly known: Analysis }
@@ -301,7 +310,8 @@ export interface JobResults {
   joinSurveys: SoundFacts
   render: { readonly facts: SoundFacts; readonly result: Sound | undefined }
   measure: Trial
-  joinLanes: JoinedLanes
+  contest: Contest
+  look: Trial
   giving: Giving
   spectrogram: Spectrogram
   clip: { readonly blob: Blob; readonly overview: Overview }

@@ -31,7 +31,7 @@ describe('the one recipe for a sound', () => {
     const { recipe: chosen, ranked } = finish(chooseTask(soundSource(hits), recipe('wsola', { stretch: 1.3 }), {}))
     expect(chosen).toEqual(recipe('splice', { stretch: 1.3 }))
     expect(ranked[0]?.recipe).toEqual(chosen)
-    expect(ranked.length).toBeGreaterThanOrEqual(3)
+    expect(ranked.length).toBeGreaterThanOrEqual(2)
   })
 
   it('joins methods where one suits each half', () => {

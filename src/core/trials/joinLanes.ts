@@ -1,16 +1,15 @@
-import { ALL_NEEDS, type Analysis, type Attack, analyseTask } from '../analysis/analysis'
-import type { AudioBlock } from '../audio/block'
+import { ALL_NEEDS, type Analysis, analyseTask } from '../analysis/analysis'
 import type { SoundSource } from '../audio/soundSource'
-import { readSource, type SourceReading } from '../measure/measure'
 import type { Join } from '../render/joins'
 import { unjoined } from '../render/lanes'
 import { planOf } from '../render/openVoice'
 import type { Recipe } from '../render/recipe'
-import { partOf, type Task } from '../task'
+import type { Task } from '../task'
 import { asSource } from '../timeline/axes'
 import { harmOf } from './advice'
 import { type Handover, handoversOf } from './handovers'
-import { type ReadPart, trialTask } from './trial'
+import { type Look, type Looking, lookTask } from './looks'
+import type { Trial } from './trial'
 
 /** a stretch of time that lanes are held against each other over: of the result, and of the source, s */
 const LEAST_RESULT_SECONDS = 1
@@ -30,123 +29,167 @@ export interface JoinedLanes {
   /** mean harm over the result by each lane alone, in the order of the lanes, and by all joined */
   readonly alone: readonly number[]
   readonly joined: number
+  /** lanes that were looked at in full over all of the result, where one lane is best all through */
+  readonly inFull: readonly { readonly lane: number; readonly trial: Trial }[]
 }
 
 /** how far the first look is when it ends, and the second: shares of the work */
 const FIRST_LOOK = 0.5
 const SECOND_LOOK = 0.85
 
-/**
- * Lanes of one source held against each other over short stretches of time, and joined where another does less harm.
- * @param lanes  recipes that differ by method and settings alone.
- */
-export function* joinLanesTask(source: SoundSource, lanes: readonly Recipe[], known: Analysis): Task<JoinedLanes> {
-  const contest = yield* contestOf(source, lanes, known)
-  const { seconds, handovers } = contest
-  const count = seconds.length
-  const harms: number[][] = []
-  for (let n = 0; n < count; n++) {
-    const readPart = onceForAll()
-    const own: number[] = []
-    for (const lane of lanes.keys()) {
-      const at = (done: number) => (FIRST_LOOK * (n + (lane + done) / lanes.length)) / count
-      own.push(yield* partOf(contest.harm(lane, n, n + 1, readPart, true), at(0), at(1)))
-    }
-    harms.push(own)
-  }
-  const path = leastPath(harms, seconds, handovers)
-  yield* lookAgain(contest, harms, path)
-  yield* moveHandovers(contest, path)
-  const joined = path.map((lane, n) => [harms[n]?.[lane] as number])
-  return {
-    recipe: joinedRecipe(lanes, path, handovers, source.sampleRate),
-    alone: lanes.map((_, lane) => meanOf(harms, seconds, 0, count, lane)),
-    joined: meanOf(joined, seconds, 0, count, 0),
-  }
-}
-
-/** Stretches of time over which lanes are held against each other. */
-interface Contest {
-  readonly lanes: number
+/** Lanes of one source, and the stretches of time over which they are held against each other. Plain data. */
+export interface Contest {
+  readonly lanes: readonly Recipe[]
+  /** what is known of the source: every look goes by it */
+  readonly known: Analysis
+  readonly sampleRate: number
   /** between one stretch and the next */
   readonly handovers: readonly Handover[]
-  /** of the result, of each stretch */
-  readonly seconds: readonly number[]
-  /** The harm that a lane does from one stretch up to another. */
-  harm(lane: number, first: number, end: number, readPart: ReadPart, brief?: boolean): Task<number>
+  /** where the stretches begin, and where the last one ends: frames of the result */
+  readonly borders: readonly number[]
 }
 
-function* contestOf(source: SoundSource, lanes: readonly Recipe[], known: Analysis): Task<Contest> {
-  const all = yield* analyseTask(source, ALL_NEEDS, known)
-  const attacks = all.attacks ?? []
+/** @param lanes  recipes that differ by method and settings alone. */
+export function* contestTask(source: SoundSource, lanes: readonly Recipe[], given: Analysis): Task<Contest> {
+  const known = yield* analyseTask(source, ALL_NEEDS, given)
+  const attacks = known.attacks ?? []
   const { sampleRate, frames } = source
   const { map } = planOf(lanes[0] as Recipe, source, attacks)
   const stretch = map.outputFrames / Math.max(1, frames)
   const least = Math.max(LEAST_SOURCE_SECONDS, LEAST_RESULT_SECONDS / Math.max(1e-3, stretch)) * sampleRate
   const handovers = handoversOf(source, attacks, least)
   const borders = [0, ...handovers.map(({ frame }) => Math.round(map.outputAt(asSource(frame)))), map.outputFrames]
+  return { lanes, known, sampleRate, handovers, borders }
+}
+
+/** Hold lanes of one source against each other over short stretches of time, and join them where another does less harm. */
+export function* joinLanesTask(source: SoundSource, lanes: readonly Recipe[], given: Analysis): Task<JoinedLanes> {
+  const contest = yield* contestTask(source, lanes, given)
+  return yield* lookTask(joinLanes(contest), source, contest.known)
+}
+
+/** The same as looks that are asked for. */
+export function* joinLanes(contest: Contest): Looking<JoinedLanes> {
+  const { lanes, handovers, sampleRate } = contest
+  const seconds = secondsOf(contest)
+  const count = seconds.length
+  const stretches = [...seconds.keys()]
+  const looks = stretches.flatMap((n) => lanes.map((_, lane) => lookAt(contest, lane, n, n + 1, true)))
+  const told = harmsOf(yield { looks, from: 0, to: FIRST_LOOK })
+  const harms = stretches.map((n) => told.slice(n * lanes.length, (n + 1) * lanes.length))
+  const path = leastPath(harms, seconds, handovers)
+  const inFull = yield* lookAgain(contest, harms, path)
+  yield* moveHandovers(contest, path)
+  const joined = path.map((lane, n) => [harms[n]?.[lane] as number])
   return {
-    lanes: lanes.length,
-    handovers,
-    seconds: borders.slice(1).map((border, n) => (border - (borders[n] as number)) / sampleRate),
-    *harm(lane, first, end, readPart, brief = false) {
-      const span = { from: borders[first] as number, to: borders[end] as number }
-      const trial = trialTask(source, lanes[lane] as Recipe, span, all, undefined, readPart, { brief })
-      return harmOf((yield* trial).measurement)
-    },
+    recipe: joinedRecipe(lanes, path, handovers, sampleRate),
+    alone: lanes.map((_, lane) => meanOf(harms, seconds, 0, count, lane)),
+    joined: meanOf(joined, seconds, 0, count, 0),
+    inFull,
   }
 }
 
-/** Runs of one lane are looked at in full, by each that comes near it there: the least harm takes the run. */
-function* lookAgain(contest: Contest, harms: readonly (readonly number[])[], path: number[]): Task<void> {
-  const { seconds } = contest
-  const count = path.length
-  const share = (stretches: number) => FIRST_LOOK + ((SECOND_LOOK - FIRST_LOOK) * stretches) / count
-  for (let first = 0; first < count; ) {
+/** The seconds of each stretch of the result. */
+const secondsOf = ({ borders, sampleRate }: Contest): number[] =>
+  borders.slice(1).map((border, n) => (border - (borders[n] as number)) / sampleRate)
+
+/** A look at a lane from one stretch up to another. */
+function lookAt({ lanes, borders }: Contest, lane: number, first: number, end: number, brief = false): Look {
+  return {
+    recipe: lanes[lane] as Recipe,
+    span: { from: borders[first] as number, to: borders[end] as number },
+    brief,
+  }
+}
+
+const harmsOf = (trials: readonly Trial[]): number[] => trials.map(({ measurement }) => harmOf(measurement))
+
+/** A run of one lane: stretches, and the lanes that come near it there. */
+interface Run {
+  readonly first: number
+  readonly end: number
+  readonly near: readonly number[]
+}
+
+/**
+ * Runs of one lane are looked at in full, by each that comes near it there: the least harm takes the run.
+ * @returns what was looked at over all of the result.
+ */
+function* lookAgain(
+  contest: Contest,
+  harms: readonly (readonly number[])[],
+  path: number[],
+): Looking<JoinedLanes['inFull']> {
+  const runs = runsOf(contest, harms, path)
+  const trials = yield {
+    looks: runs.flatMap(({ first, end, near }) => near.map((lane) => lookAt(contest, lane, first, end))),
+    from: FIRST_LOOK,
+    to: SECOND_LOOK,
+  }
+  let n = 0
+  for (const { first, end, near } of runs) {
+    const full = harmsOf(trials.slice(n, n + near.length))
+    n += near.length
+    path.fill(near[full.indexOf(Math.min(...full))] as number, first, end)
+  }
+  const [run] = runs
+  if (runs.length !== 1 || run?.first !== 0 || run.end !== path.length) return []
+  return run.near.map((lane, k) => ({ lane, trial: trials[k] as Trial }))
+}
+
+/** The runs of a path that more than one lane comes near in. */
+function runsOf(contest: Contest, harms: readonly (readonly number[])[], path: readonly number[]): Run[] {
+  const seconds = secondsOf(contest)
+  const runs: Run[] = []
+  for (let first = 0; first < path.length; ) {
     let end = first + 1
-    while (end < count && path[end] === path[first]) end++
-    const means = Array.from({ length: contest.lanes }, (_, lane) => meanOf(harms, seconds, first, end, lane))
+    while (end < path.length && path[end] === path[first]) end++
+    const means = contest.lanes.map((_, lane) => meanOf(harms, seconds, first, end, lane))
     const least = Math.min(...means)
     const near = [...means.keys()]
       .filter((lane) => (means[lane] as number) <= NEAR * least + NEAR_AT_LEAST)
       .sort((a, b) => (means[a] as number) - (means[b] as number))
       .slice(0, MOST_NEAR)
-    if (near.length > 1) {
-      const readPart = onceForAll()
-      const full: number[] = []
-      for (const [n, lane] of near.entries()) {
-        const at = (done: number) => share(first + ((end - first) * (n + done)) / near.length)
-        full.push(yield* partOf(contest.harm(lane, first, end, readPart), at(0), at(1)))
-      }
-      path.fill(near[full.indexOf(Math.min(...full))] as number, first, end)
-    }
+    if (near.length > 1) runs.push({ first, end, near })
     first = end
   }
+  return runs
 }
 
 /** A handover may be better one stretch earlier or later: both lanes are looked at in full on either side of it. */
-function* moveHandovers(contest: Contest, path: number[]): Task<void> {
-  const count = path.length
-  for (let n = 1; n < count; n++) {
+function* moveHandovers(contest: Contest, path: number[]): Looking<void> {
+  const seconds = secondsOf(contest)
+  const changes = [...path.keys()].filter((n) => n > 0 && path[n - 1] !== path[n])
+  // no lane loses its only stretch
+  const movable = (n: number) => [
+    ...(path[n - 2] === path[n - 1] ? [n - 1] : []),
+    ...(path[n + 1] === path[n] ? [n] : []),
+  ]
+  const asked = changes.flatMap((n) =>
+    movable(n).flatMap((stretch) => [path[n - 1], path[n]].map((lane) => ({ stretch, lane: lane as number }))),
+  )
+  const looks = asked.map(({ stretch, lane }) => lookAt(contest, lane, stretch, stretch + 1))
+  const told = harmsOf(yield { looks, from: SECOND_LOOK, to: 1 })
+  const harms = new Map(asked.map(({ stretch, lane }, k) => [`${stretch} ${lane}`, told[k] as number]))
+  /** what it costs to hand over before a stretch, and what is gained if another lane takes one more */
+  const cost = (stretch: number) => COST[(contest.handovers[stretch - 1] as Handover).hides]
+  const change = (stretch: number, from: number, to: number) =>
+    ((harms.get(`${stretch} ${to}`) ?? Number.POSITIVE_INFINITY) - (harms.get(`${stretch} ${from}`) ?? 0)) *
+    (seconds[stretch] as number)
+  let moved = 0
+  for (const n of changes) {
+    // what was moved on is not moved on again
+    if (n === moved) continue
     const [going, coming] = [path[n - 1] as number, path[n] as number]
-    if (going === coming) continue
-    const at = SECOND_LOOK + ((1 - SECOND_LOOK) * n) / count
-    /** what it costs to hand over before a stretch, and what is gained if another lane takes one more */
-    const cost = (stretch: number) => COST[(contest.handovers[stretch - 1] as Handover).hides]
-    const change = function* (stretch: number, from: number, to: number): Task<number> {
-      const readPart = onceForAll()
-      const kept = yield* partOf(contest.harm(from, stretch, stretch + 1, readPart), at, at)
-      const given = yield* partOf(contest.harm(to, stretch, stretch + 1, readPart), at, at)
-      return (given - kept) * (contest.seconds[stretch] as number)
-    }
-    // no lane loses its only stretch
-    const earlier =
-      path[n - 2] === going ? cost(n - 1) + (yield* change(n - 1, going, coming)) : Number.POSITIVE_INFINITY
-    const later = path[n + 1] === coming ? cost(n + 1) + (yield* change(n, coming, going)) : Number.POSITIVE_INFINITY
+    const can = movable(n)
+    const earlier = can.includes(n - 1) ? cost(n - 1) + change(n - 1, going, coming) : Number.POSITIVE_INFINITY
+    const later = can.includes(n) ? cost(n + 1) + change(n, coming, going) : Number.POSITIVE_INFINITY
     if (Math.min(earlier, later) >= cost(n)) continue
     if (earlier <= later) path[n - 1] = coming
-    // what was moved on is not moved on again
-    else path[n++] = going
+    else {
+      path[n] = going
+      moved = n + 1
+    }
   }
 }
 
@@ -204,17 +247,4 @@ function joinedRecipe(
   })
   const first = unjoined(lanes[path[0] ?? 0] as Recipe)
   return joins.length > 0 ? { ...first, joins } : first
-}
-
-/** What is found out of a part of a source for one lane holds for all that are measured on the same part. */
-function onceForAll(): ReadPart {
-  const there: { readonly length: number; readonly start: number; readonly reading: SourceReading }[] = []
-  return function* (part: AudioBlock, attacks: readonly Attack[] | undefined, start: number): Task<SourceReading> {
-    const length = part.channels[0]?.length ?? 0
-    const known = there.find((one) => one.start === start && one.length === length)
-    if (known) return known.reading
-    const reading = yield* readSource(part, attacks)
-    there.push({ length, start, reading })
-    return reading
-  }
 }

@@ -47,6 +47,15 @@ export async function measure(
   return { span, measurement: await runTask(task, options) }
 }
 
+/** One look at a lane. */
+export const look = (
+  { sound, look: { recipe, span, brief }, analysis, readingKey }: Extract<Job, { kind: 'look' }>,
+  options: Options,
+): Promise<Trial> => {
+  const readPart = partReader(`${readingKey} ${shapingKey(recipe)}`)
+  return runTask(trialTask(openSound(sound), recipe, span, analysis, undefined, readPart, { brief }), options)
+}
+
 /** Samples that were kept. */
 const allOf = (sound: Sound): AudioBlock => openSound(sound).part(0, sound.frames)
 

@@ -1,4 +1,13 @@
-import { handoverBetween, type JoinedLanes, methodById, methodText, type Recipe, soundSource } from '../../core'
+import {
+  handoverBetween,
+  type JoinedLanes,
+  joinLanes,
+  type Look,
+  methodById,
+  methodText,
+  type Recipe,
+  soundSource,
+} from '../../core'
 import type { Sound } from '../../engine'
 import {
   freeLetter,
@@ -21,10 +30,12 @@ import { eachFrame } from '../common/frames'
 import { placeVariant, setRuns } from './edits'
 import { heardSound, hearLane, playback } from './hear/listening'
 import { analysisOf, knownSoFar } from './know/analyses'
+import { readingKeyOf } from './render/renders'
 import { mayChange } from './state/access'
 import { pool } from './state/engine'
 import { notify, tell } from './state/notices'
 import { activeLane, selectedSource, store } from './state/store'
+import { lookAll } from './try/looks'
 
 /** Lanes of one source joined to one: by measure, or painted while they are heard. */
 
@@ -79,12 +90,19 @@ export async function heldAgainst(
   try {
     let analysis = {}
     for (const recipe of recipes) analysis = { ...analysis, ...(await analysisOf(source, sound, recipe)) }
-    return await pool.run<'joinLanes'>(
-      { kind: 'joinLanes', sound, lanes: recipes, analysis },
-      { signal: stop.signal, rank: 1, onProgress: ({ doneFrames, totalFrames }) => show(doneFrames / totalFrames) },
-    )
+    const options = { signal: stop.signal, rank: 1 }
+    const contest = await pool.run<'contest'>({ kind: 'contest', sound, lanes: recipes, analysis }, options)
+    const asked = { kind: 'look', sound, analysis: contest.known, readingKey: readingKeyOf(source) } as const
+    const take = (look: Look, showOne: (share: number) => void) =>
+      pool.run<'look'>(
+        { ...asked, look },
+        { ...options, onProgress: ({ doneFrames, totalFrames }) => showOne(doneFrames / totalFrames) },
+      )
+    return await lookAll(joinLanes(contest), take, show)
   } catch (error) {
     if (!stop.signal.aborted) tell(error)
+    // what else was asked for is of no use
+    stop.abort()
     return undefined
   } finally {
     if (stops.get(id) === stop) {

@@ -1,5 +1,5 @@
 import 'fake-indexeddb/auto'
-import type { Artefact, ArtefactId, Measurement, Recipe, Trial } from '../../core'
+import type { Artefact, ArtefactId, Contest, Measurement, Recipe, Span, Trial } from '../../core'
 import type { Sound } from '../../engine'
 import type { Job, JobResults, SoundFacts } from '../../engine/jobProtocol'
 import { StandInWorker } from './standInWorker'
@@ -42,7 +42,10 @@ const NO_FOCUS = [0, 0, 0, 0, 0]
 const NO_PITCH = { hopFrames: 480, hz: new Float32Array(1), clarity: new Float32Array(1) } as never
 
 /** Answers as the workers would, with figures by the recipe that is measured. */
-export function answering(figuresOf: (job: Extract<Job, { kind: 'measure' }>) => Measurement, seconds = 4) {
+export function answering(
+  figuresOf: (of: { readonly recipe: Recipe; readonly span?: Span }) => Measurement,
+  seconds = 4,
+) {
   return (job: Job): JobResults[keyof JobResults] => {
     if (job.kind === 'decode')
       return {
@@ -56,9 +59,18 @@ export function answering(figuresOf: (job: Extract<Job, { kind: 'measure' }>) =>
       return { facts: factsOf(Math.round(seconds * RATE * job.recipe.stretch)), result: undefined }
     if (job.kind === 'measure')
       return { span: { from: 0, to: Math.round(job.seconds * RATE) }, measurement: figuresOf(job) } satisfies Trial
-    // no lane does less harm anywhere than the first
-    if (job.kind === 'joinLanes')
-      return { recipe: job.lanes[0] as Recipe, alone: job.lanes.map((_, n) => 1 + n), joined: 1 }
+    if (job.kind === 'contest')
+      return {
+        lanes: job.lanes,
+        known: job.analysis,
+        sampleRate: RATE,
+        handovers: [{ frame: (seconds * RATE) / 2, fade: 0.005, hides: 'attack' }],
+        borders: [0, 0.5, 1].map((share) => share * seconds * RATE),
+      } satisfies Contest
+    if (job.kind === 'look') {
+      const { recipe, span } = job.look
+      return { span, measurement: figuresOf({ recipe, span }) } satisfies Trial
+    }
     if (job.kind === 'spectrogram')
       return {
         sampleRate: RATE,

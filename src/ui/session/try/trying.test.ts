@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from 'vitest'
-import { methodById, methods, type Recipe, rankTrials } from '../../../core'
+import { methodById, methods, rankTrials, type Span } from '../../../core'
 import { recipe } from '../../../core/testing/recipes'
 import { partKey } from '../../../session'
 import { answering, measurementOf, openSession, RATE, soundOf, store, until } from '../../testing/openSession'
@@ -90,23 +90,23 @@ describe('advice', () => {
   })
 
   it('joins methods where the joined result does clearly less harm: in a lane of its own, once', async () => {
-    // two lanes of the first look, joined; measured as a whole it is the better, or hardly
-    const joins = [{ source: 0.5, methodId: 'vocoder', settings: {}, fade: 0.005 }]
+    // one lane does well in the first half, another in the second; joined and measured as a whole it is the better, or hardly
+    const joins = [{ source: 2, methodId: 'vocoder', settings: {}, fade: 0.005 }]
     for (const [smear, isWorth] of [
       [3.6, false],
       [0.01, true],
     ] as const) {
-      const measured = answering((job) =>
-        measurementOf({ smear: job.recipe.joins ? smear : job.recipe.methodId === 'splice' ? 3.7 : 4 }),
-      )
-      answerWith((job) =>
-        job.kind === 'joinLanes'
-          ? { recipe: { ...(job.lanes[0] as Recipe), joins }, alone: job.lanes.map(() => 2), joined: 1 }
-          : measured(job),
+      const inHalf = (span: Span) => (span.from === 0 ? 'splice' : 'vocoder')
+      answerWith(
+        answering(({ recipe: { joins, methodId }, span }) => {
+          if (joins) return measurementOf({ smear })
+          if (span) return measurementOf({ smear: methodId === inHalf(span) ? 0.01 : 4 })
+          return measurementOf({ smear: methodId === 'splice' ? 3.7 : 4 })
+        }),
       )
       setTarget(source().id, { stretch: isWorth ? 1.43 : 1.47 })
       await letChoose(source())
-      expect(jobs('joinLanes')).toHaveLength(1)
+      expect(jobs('contest')).toHaveLength(1)
       const heard = chosenVariant(state(), source())
       expect(heard?.joins).toEqual(isWorth ? joins : undefined)
       expect(heard?.methodId).toBe('splice')
@@ -117,7 +117,7 @@ describe('advice', () => {
     await letChoose(source())
     expect(chosenVariant(state(), source())?.joins).toEqual(joins)
     expect(source().variants).toHaveLength(lanes)
-    expect(jobs('joinLanes')).toHaveLength(1)
+    expect(jobs('contest')).toHaveLength(1)
   })
 
   it('can be stopped, and says so', async () => {
