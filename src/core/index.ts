@@ -99,7 +99,8 @@ export {
   worstOf,
 } from './measure/grading'
 export { createLoudnessMeter } from './measure/loudness'
-export { MEASURE_VERSION, type Measurement, measureTask, readSource, type SourceReading } from './measure/measure'
+export { MEASURE_VERSION, type Measurement, measureTask } from './measure/measure'
+export { readSource, type SourceReading } from './measure/sourceReading'
 export { createSurvey, joinSurveys, type Survey, type SurveyedSound, type SurveyPart } from './measure/survey'
 export { figureOf, foundFigureOf, verdictOf } from './measure/verdict'
 export type { AnyMethod, Family, Voice } from './methods/method'

@@ -1,9 +1,9 @@
-import { type AudioBlock, frameCount } from '../audio/block'
 import { asOutput } from '../timeline/axes'
 import type { Artefact, Place } from './artefacts'
 import { unmeasured } from './artefacts'
 import type { AttackPairs } from './attackPairs'
 import { type Comparison, innerOf, originOf } from './comparison'
+import { type Energies, type EnergyOf, energiesOf } from './energies'
 import { mean, meanSquareRoot, median, percentile } from './statistics'
 
 const FEW = 8
@@ -25,8 +25,11 @@ const SOFT_MS = 5
 /** how much sharpness transposing an attack well may seem to take */
 const TRANSPOSED_DB = 3
 
-/** Attacks that are gone, made up, late or early, or dull. */
-export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[] {
+/**
+ * Attacks that are gone, made up, late or early, or dull.
+ * @param source  energies of the source.
+ */
+export function attackHarm(comparison: Comparison, all: AttackPairs, source: Energies): Artefact[] {
   const { sampleRate } = comparison.source
   const inner = innerOf(comparison)
   const isInner = (frame: number) => frame >= inner.start && frame < inner.end
@@ -39,12 +42,11 @@ export function attackHarm(comparison: Comparison, all: AttackPairs): Artefact[]
   // a sound with hardly an attack is not ruined by one more: it counts against a handful
   const perHundred = (count: number) => (100 * count) / Math.max(FEW, pairs.length)
   // a start without an edge that is drawn out far is no start any more: it has swollen, as it was told to
-  const source = edgeEnergy(comparison.source, 1)
   const lost = pairs.filter(
     (pair) =>
       pair.found === undefined &&
       (comparison.map.speedAt(asOutput(comparison.from + pair.expected)) > 1 / FAR_STRETCH ||
-        edgeShare(source, pair.sourceFrame, REACH_SECONDS * sampleRate, sampleRate) >= EDGY),
+        edgeShare(source.edge, pair.sourceFrame, REACH_SECONDS * sampleRate, sampleRate) >= EDGY),
   )
   const kept = pairs.flatMap((pair) => (pair.found === undefined ? [] : [{ ...pair, found: pair.found }]))
   const at = (pair: { sourceFrame: number; expected: number }, value: number): Place => ({
@@ -134,13 +136,11 @@ interface Smear<Pair> {
 /** Each attack where it is, against itself in the source; those whose neighbours are too close say nothing. */
 function smearOf<Pair extends { sourceFrame: number; expected: number; found: number; height: number }>(
   comparison: Comparison,
-  source: EnergyOf,
+  { edge: source, plain: plainSource }: Energies,
   kept: readonly Pair[],
 ): Smear<Pair>[] {
   const { sampleRate } = comparison.source
-  const result = edgeEnergy(comparison.result, 1)
-  const plainSource = edgeEnergy(comparison.source, 0)
-  const plainResult = edgeEnergy(comparison.result, 0)
+  const { edge: result, plain: plainResult } = energiesOf(comparison.result)
   const smears: Smear<Pair>[] = []
   kept.forEach((pair, i) => {
     const last = kept[i - 1]
@@ -176,27 +176,4 @@ function smearOf<Pair extends { sourceFrame: number; expected: number; found: nu
     smears.push({ pair, dull, before })
   })
   return smears
-}
-
-type EnergyOf = (from: number, to: number) => number
-
-/**
- * Energy over any span, from running sums: of the sound (`slope` 0), or of its first difference (1), which lets an edge stand
- * out of a low bed.
- */
-function edgeEnergy(audio: AudioBlock, slope: 0 | 1): EnergyOf {
-  const frames = frameCount(audio)
-  const sums = new Float64Array(frames + 1)
-  for (const channel of audio.channels) {
-    let before = 0
-    let sum = 0
-    for (let i = 0; i < frames; i++) {
-      const value = channel[i] as number
-      sum += (value - slope * before) ** 2
-      before = value
-      sums[i + 1] = (sums[i + 1] as number) + sum
-    }
-  }
-  const at = (frame: number) => sums[Math.max(0, Math.min(frames, Math.round(frame)))] as number
-  return (from, to) => at(to) - at(from)
 }

@@ -1,4 +1,4 @@
-import { type AudioBlock, frameCount } from '../audio/block'
+import { frameCount } from '../audio/block'
 import { lowerBound } from '../dsp/search'
 import { asOutput } from '../timeline/axes'
 import { createAliasing } from './aliasing'
@@ -8,8 +8,8 @@ import { createImage } from './image'
 import { createLevels } from './levels'
 import { createLoudnessMeter } from './loudness'
 import { createNoiseColour } from './noiseColour'
+import { columnFrames, type SourceReading } from './sourceReading'
 import { createSpectra, createStereoSpectra } from './spectra'
-import type { SteadyTones } from './steadyTones'
 import type { Step } from './step'
 import { createTones } from './tones'
 import { truePeakOf } from './truePeak'
@@ -22,17 +22,18 @@ const QUIET = 10 ** -5
 
 /**
  * Go through a result in steps and look at what lies between its attacks, and at the attacks' own level and place.
- * @param size  of the long columns, frames.
+ * @param reading  of its source.
  */
 export function* lookBetween(
   comparison: Comparison,
   { pairs, extra }: AttackPairs,
   jumps: Float64Array,
-  steadyAt: SteadyTones,
-  size: number,
+  reading: SourceReading,
 ) {
   const { source, result, map, from } = comparison
   const { sampleRate } = source
+  const { steadyAt } = reading
+  const size = columnFrames(sampleRate)
   const binHz = sampleRate / size
   const totalFrames = frameCount(result)
   const inner = innerOf(comparison)
@@ -44,8 +45,8 @@ export function* lookBetween(
   const readWantShort = createStereoSpectra(source, size / 2)
   const tones = createTones(comparison)
   const noise = createNoiseColour(comparison)
-  const loudest = loudestPower(source, size)
-  const aliasing = createAliasing(comparison, size, loudest)
+  const loudest = reading.loudest(size)
+  const aliasing = createAliasing(comparison, size, loudest, reading.reach)
   const image = createImage(comparison)
   const levels = createLevels(comparison, loudest)
 
@@ -147,18 +148,4 @@ function naturalFrame(
   if (natural === undefined || Math.abs(natural - sourceFrame) < 0.002 * sampleRate) return undefined
   const next = sourceAttacks[lowerBound(sourceAttacks, sourceFrame)] ?? Number.POSITIVE_INFINITY
   return natural > next - Math.max(0.03 * sampleRate, reach) ? 'silence' : natural
-}
-
-/** Power of the loudest column, as the column reader would have it (a Hann window holds 3/8 of the energy, two sides). */
-export function loudestPower(audio: AudioBlock, size: number): number {
-  let loudest = 0
-  for (let at = 0; at < frameCount(audio); at += size) {
-    let sum = 0
-    for (const channel of audio.channels) {
-      const end = Math.min(channel.length, at + size)
-      for (let i = at; i < end; i++) sum += (channel[i] as number) ** 2
-    }
-    loudest = Math.max(loudest, sum)
-  }
-  return loudest * 0.375 * 2 * size
 }

@@ -6,7 +6,8 @@ import { AS_WRITTEN, type Ideal, idealItems } from '../testing/ideals'
 import { block, noise, sine } from '../testing/signals'
 import { straightMap } from '../timeline/timeMap'
 import { type ArtefactId, artefactKind, artefactKinds, gradeOf } from './artefacts'
-import { type Measurement, measureTask, readSource, type SourceReading } from './measure'
+import { type Measurement, measureTask } from './measure'
+import { readSource, type SourceReading } from './sourceReading'
 import { verdictOf } from './verdict'
 
 const STRETCH = 1.25

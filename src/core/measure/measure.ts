@@ -1,19 +1,18 @@
-import type { Attack } from '../analysis/attacks'
-import { type PitchTrack, trackPitch } from '../analysis/pitchTrack'
-import { type AudioBlock, frameCount } from '../audio/block'
+import { trackPitch } from '../analysis/pitchTrack'
+import { frameCount } from '../audio/block'
 import { nearestPowerOfTwo } from '../dsp/units'
 import type { Task } from '../task'
 import { type Artefact, type ArtefactId, tooShort, unmeasured } from './artefacts'
 import { attackHarm } from './attackHarm'
-import { type AttackPairs, type Attacks, attacksOf, distanceTo, pairAttacks } from './attackPairs'
-import { lookBetween, loudestPower } from './between'
+import { type AttackPairs, attacksOf, distanceTo, pairAttacks } from './attackPairs'
+import { lookBetween } from './between'
 import { clicksOf } from './clicks'
 import { type Comparison, innerOf } from './comparison'
 import { detuneOf } from './detune'
 import { formantShiftOf } from './formantShift'
 import { localOf } from './grading'
-import { type LineReading, type LineRoughness, lineRoughnessOf, readLine } from './lineRoughness'
-import { createSteadyTones, type SteadyTones } from './steadyTones'
+import { type LineRoughness, lineRoughnessOf } from './lineRoughness'
+import { readSource, type SourceReading } from './sourceReading'
 import { unlikenessOf, unlikenessSeconds } from './unlikeness'
 
 /** All that was measured of one result. */
@@ -26,28 +25,7 @@ export interface Measurement {
 /** Counts up when figures change, by a measure or by what a method makes, so that kept ones are taken again. */
 export const MEASURE_VERSION = 13
 
-const WINDOW_SECONDS = 0.0853
 const TICK_SECONDS = 0.012
-const PITCHED_SHARE = 0.25
-
-/** What a measure needs to know of a source alone: found out once for all results of it. */
-export interface SourceReading {
-  readonly attacks: Attacks
-  readonly pitch: PitchTrack
-  readonly steadyAt: SteadyTones
-  /** undefined where it is no single line */
-  readonly line: LineReading | undefined
-}
-
-/** @param known  attacks where they are known or were corrected. */
-export function* readSource(source: AudioBlock, known?: readonly Attack[]): Task<SourceReading> {
-  const attacks = yield* attacksOf(source, known)
-  const pitch = yield* trackPitch(source)
-  const line = isPitched(pitch) ? yield* readLine(source, pitch) : undefined
-  return { attacks, pitch, steadyAt: createSteadyTones(source, windowOf(source.sampleRate)), line }
-}
-
-const windowOf = (sampleRate: number) => nearestPowerOfTwo(WINDOW_SECONDS * sampleRate, 256)
 
 /**
  * Measure every kind of harm that a result shows against its source.
@@ -79,34 +57,30 @@ export function* measureTask(
   const paired = pairAttacks(comparison, known.attacks, resultAttacks)
   const likeness = (pairs: AttackPairs) => {
     const sizes = unlikenessSeconds.map((seconds) => nearestPowerOfTwo(seconds * source.sampleRate, 64))
-    return part(
-      3,
-      unlikenessOf(comparison, pairs, sizes, (size) => loudestPower(source, size)),
-    )
+    return part(3, unlikenessOf(comparison, pairs, sizes, known))
   }
-  if (brief) return { unlikenessDb: yield* likeness(paired), artefacts: attackHarm(comparison, paired) }
+  if (brief) return { unlikenessDb: yield* likeness(paired), artefacts: attackHarm(comparison, paired, known.energies) }
   const { clicks, jumps } = yield* part(2, clicksOf(comparison, paired))
   // a tick is no stroke, though it starts as suddenly
   const ticks = Float64Array.from(clicks.places, (place) => place.outputFrame - comparison.from).sort()
   const isTick = (frame: number) => distanceTo(ticks, frame) < TICK_SECONDS * source.sampleRate
   const attackPairs = { ...paired, extra: paired.extra.filter((frame) => !isTick(frame)) }
-  const between = yield* part(
-    2,
-    lookBetween(comparison, attackPairs, Float64Array.from(jumps), known.steadyAt, windowOf(source.sampleRate)),
-  )
+  const between = yield* part(2, lookBetween(comparison, attackPairs, Float64Array.from(jumps), known))
   const unlikenessDb = yield* likeness(attackPairs)
-  const resultPitch = isPitched(known.pitch) ? yield* part(3, trackPitch(result)) : undefined
+  const pitch = yield* part(0, known.pitch())
+  const resultPitch = pitch && (yield* part(3, trackPitch(result)))
+  const pitches = pitch && resultPitch && ([pitch.track, resultPitch] as const)
   const roughness =
-    resultPitch && known.line && (yield* part(3, lineRoughnessOf(comparison, attackPairs, known.line, resultPitch)))
-  const formants = resultPitch && (yield* part(3, formantShiftOf(comparison, known.pitch, resultPitch)))
+    pitch?.line && pitches && (yield* part(3, lineRoughnessOf(comparison, attackPairs, pitch.line, pitches[1])))
+  const formants = pitches && (yield* part(3, formantShiftOf(comparison, ...pitches)))
   const inner = innerOf(comparison)
   const seconds = (inner.end - inner.start) / source.sampleRate
   return {
     unlikenessDb,
     artefacts: told(seconds, [
-      ...attackHarm(comparison, attackPairs),
+      ...attackHarm(comparison, attackPairs, known.energies),
       between.flutter,
-      detuneOf(comparison, between, attackPairs, resultPitch && [known.pitch, resultPitch]),
+      detuneOf(comparison, between, attackPairs, pitches),
       roughened(between.phasiness, roughness),
       between.noiseColour,
       formants ?? unmeasured('formant-shift'),
@@ -145,12 +119,4 @@ function roughened(phasiness: Artefact, line: LineRoughness | undefined): Artefa
   return phasiness.measured && phasiness.value >= line.db
     ? { ...phasiness, parts }
     : { id: 'phasiness', measured: true, value: line.db, places: line.places, parts }
-}
-
-/** Whether enough of a sound has a clear pitch for that to be compared. */
-function isPitched(track: PitchTrack): boolean {
-  let pitched = 0
-  for (let n = 0; n < track.hz.length; n++)
-    if ((track.hz[n] as number) > 0 && (track.clarity[n] as number) > 0.85) pitched++
-  return pitched >= PITCHED_SHARE * Math.max(1, track.hz.length)
 }

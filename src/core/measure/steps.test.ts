@@ -6,9 +6,10 @@ import { block, clicks, noise, sine } from '../testing/signals'
 import { straightMap } from '../timeline/timeMap'
 import { createAliasing } from './aliasing'
 import { attacksOf, pairAttacks } from './attackPairs'
-import { loudestPower } from './between'
 import type { Comparison } from './comparison'
 import { createNoiseColour } from './noiseColour'
+import { createReach } from './reach'
+import { readSource } from './sourceReading'
 import { createSpectra } from './spectra'
 import { createSteadyTones } from './steadyTones'
 import type { Gatherer, Step } from './step'
@@ -74,7 +75,7 @@ const mixed = (a: AudioBlock, b: AudioBlock, gain: number): AudioBlock => ({
 })
 
 /** with the window of the steps, and a loudest moment that is no louder than what is there */
-const aliasingOf = (comparison: Comparison) => createAliasing(comparison, SIZE, 0)
+const aliasingOf = (comparison: Comparison) => createAliasing(comparison, SIZE, 0, createReach(comparison.source, SIZE))
 
 describe('aliasing', () => {
   it('is what has no origin, in dB over −80 under the sound', () => {
@@ -139,7 +140,7 @@ describe('unlikeness', () => {
   const between = (source: AudioBlock, result: AudioBlock) => {
     const comparison = compare(source, result)
     const pairs = pairAttacks(comparison, finish(attacksOf(source)), finish(attacksOf(result)))
-    return finish(unlikenessOf(comparison, pairs, [512, 2048, 8192], (size) => loudestPower(source, size)))
+    return finish(unlikenessOf(comparison, pairs, [512, 2048, 8192], finish(readSource(source))))
   }
   const hits = clicks({ at: [0.2, 0.6, 1.1], seconds: 1.5 })
   it('is none of a sound to itself, and a change of level in dB', () => {

@@ -6,6 +6,7 @@ import { asOutput } from '../timeline/axes'
 import { atSourcePitch } from './atSourcePitch'
 import type { AttackPairs } from './attackPairs'
 import { type Comparison, innerOf, originOf } from './comparison'
+import type { SourceReading } from './sourceReading'
 import { createSpectra, firstStrong, powerBetween, type Spectrum } from './spectra'
 
 /** Windows in seconds, each with its bands to the octave: what is short is told by the first, what is near by the last. */
@@ -60,13 +61,13 @@ const LOW_HZ = 300
  * themselves.
  *
  * @param sizes  window lengths in frames for the three resolutions.
- * @param loudest  power of the loudest column of the source for a window of one frame.
+ * @param reading  of the source.
  */
 export function* unlikenessOf(
   comparison: Comparison,
   { pairs }: AttackPairs,
   sizes: readonly number[],
-  loudest: (size: number) => number,
+  reading: Pick<SourceReading, 'loudest' | 'struck'>,
 ): Task<number> {
   const { source, result, from } = comparison
   const back = atSourcePitch(comparison)
@@ -107,7 +108,7 @@ export function* unlikenessOf(
     const { perOctave, hops } = RESOLUTIONS[n] as (typeof RESOLUTIONS)[number]
     const binHz = sampleRate / size
     const edges = edgesOf(perOctave, binHz, sampleRate)
-    const gate = GATE * loudest(size)
+    const gate = GATE * reading.loudest(size)
     const readGot = createSpectra(result, size)
     const readWant = createSpectra(source, size)
     const readBack = back && createSpectra(back.audio, size)
@@ -123,7 +124,10 @@ export function* unlikenessOf(
       bins: frames / size,
     }))
     const hop = Math.max(Math.round(size * hops), Math.ceil(totalFrames / MOST_COLUMNS))
-    const struck = new Map<number, readonly number[]>()
+    // what strokes bring is the source's alone: known from one result to the next
+    const asked = `${size} ${sources.join(' ')}`
+    const struck = reading.struck.get(asked) ?? new Map<number, readonly number[]>()
+    reading.struck.set(asked, struck)
     const struckAt = (n: number): readonly number[] => {
       let bands = struck.get(n)
       if (!bands) {

@@ -1,7 +1,7 @@
 import type { Analysis, Attack } from '../analysis/analysis'
 import type { AudioBlock } from '../audio/block'
 import type { SoundSource } from '../audio/soundSource'
-import { readSource, type SourceReading } from '../measure/measure'
+import { readSource, type SourceReading } from '../measure/sourceReading'
 import type { Recipe } from '../render/recipe'
 import { partOf, type Task } from '../task'
 import type { Span } from './excerpt'
