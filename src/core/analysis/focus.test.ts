@@ -78,8 +78,10 @@ describe('the window for phases that are carried on', () => {
     ['bell', [170]],
     ['bass', [85]],
     ['mix', [85]],
+    ['beat', [43, 85]],
     ['voice', [43]],
-    ['cry', [21, 43]],
+    ['cry', [11, 21, 43]],
+    ['chirp', [11]],
   ] as const)('of a %s is %j ms', (kind, wanted) => {
     for (const ms of windows(kind, [21, 22, 23])) expect(wanted).toContain(ms)
   })

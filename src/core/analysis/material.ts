@@ -26,19 +26,25 @@ const STANDS = 0.4
 /** a shorter one that loses less moves with what moves */
 const LITTLE_LOST = 0.4
 const MUCH_LOST = 0.7
+/** nats that long windows lose where a sound sweeps faster than any of them can follow */
+const SWEEPS = 0.44
+/** and what the shortest ones have to gain where a middle one does not lose as much, since knocks lose so too */
+const SOUNDS_ON = 0.3
 /** what is struck loses little by short windows, and is struck again within this, ms */
 const STRUCK_LOST = 0.32
 const STRUCK_AGAIN_MS = 430
 
 /**
  * The window for phases that are carried on, ms: long where partials stand, short where they move. By how spread out
- * spectra are through windows of several lengths; such a window is two octaves shorter than the one that shows most.
- * Source  fitted to core/testing/scores, numbers 1–4 and 8–14, as the window of the least distance.
+ * spectra are through windows of several lengths; such a window is about two octaves shorter than the one that shows most.
+ * Source  fitted to core/testing/scores, numbers 1–4, 8, 9 and 12, as the window of the least distance.
  */
 export function tonalWindowMs({ attacks, focus }: Analysis, sampleRate: number): number {
   if (!focus || Math.max(...focus) - Math.min(...focus) < NOTHING_TOLD) return 170
   const [at21 = 0, at43 = 0, at85 = 0, at170 = 0, at340 = 0] = focus
   if (at170 - at340 >= HELD) return 170
+  if (at170 - at85 >= SWEEPS && at340 - at170 >= SWEEPS && (at85 - at43 >= SWEEPS || at21 - at43 >= SOUNDS_ON))
+    return 11
   // something in it stands for as long as the longest window, whatever moves or is struck beside it
   if (at85 - at170 >= STANDS || at170 > at340) return 85
   const gapMs = usualGapMs(attacks ? { attacks } : {}, sampleRate)

@@ -87,6 +87,13 @@ function windowFrames(windowMs: number, sampleRate: number): number {
   return nearestPowerOfTwo((windowMs / 1000) * sampleRate, 32)
 }
 
+/**
+ * A column is at an attack from so many hops before it to so many behind it, and looks at the source as far from it as it
+ * lies in the result. One that is held down gives nothing of what the attack brings, so no nearer one may be.
+ */
+const AT_ATTACK = { ahead: 1.5, behind: 1 } as const
+/** where the map does not run naturally, a column that reaches into an attack from farther off would sound ahead of it */
+const ANNOUNCED = { ahead: 0.5, behind: 0.5 } as const
 /** an attack owns a peak that it lifts by this much over what was there before it, in power */
 const LIFTED = 2
 
@@ -179,6 +186,7 @@ export function createVocoder(
     holdFrames: pairsOf(source, kept).map((pair) => (isStruckAgain(source, pair) ? bins : bins / 4)),
     naturalSpeedAt: () => 1,
   })
+  const reach = care === 'kept' ? AT_ATTACK : ANNOUNCED
   const places = attacks.map((frame) => map.outputAt(asSource(frame)))
   let learnt = -1
   let previousSegment = Number.NaN
@@ -187,12 +195,15 @@ export function createVocoder(
   function attackNear(k: number): { attack: number; side: 'before' | 'at' } | undefined {
     const centre = k * hop
     for (let i = lowerBound(places, centre - hop); i < places.length && (places[i] as number) < centre + bins; i++) {
-      const own = Math.round((places[i] as number) / hop)
-      if (own === k) return { attack: i, side: 'at' }
-      if (own > k) return { attack: i, side: 'before' }
+      const ahead = (places[i] as number) / hop - k
+      if (ahead > -reach.behind && ahead <= reach.ahead) return { attack: i, side: 'at' }
+      if (ahead > 0) return { attack: i, side: 'before' }
     }
     return undefined
   }
+
+  /** The source frame of a column at an attack: as far from it as in the result, so that it starts where it is to start. */
+  const besideAttack = (k: number, attack: number) => (attacks[attack] as number) + k * hop - (places[attack] as number)
 
   /** Learn what there is in the last window that does not yet reach into an attack. */
   function learnBefore(attack: number) {
@@ -210,12 +221,13 @@ export function createVocoder(
       previousSegment = Number.NaN
     },
     addSegment(k, sum) {
-      columns.analyse(Math.round(map.sourceAt(asOutput(k * hop))))
       const near = attackNear(k)
+      const at = care === 'kept' && near?.side === 'at' ? near.attack : undefined
+      columns.analyse(Math.round(at === undefined ? map.sourceAt(asOutput(k * hop)) : besideAttack(k, at)))
       if (near) learnBefore(near.attack)
       // what an attack brings into a window that only reaches over it from before is held down
       if (near?.side === 'before') columns.holdDown(LIFTED)
-      if (previousSegment === k - 1) columns.lock(care === 'kept' && near?.side === 'at' ? LIFTED : 0)
+      if (previousSegment === k - 1) columns.lock(at === undefined ? 0 : LIFTED)
       else columns.begin()
       previousSegment = k
       columns.lay(sum, scale)
