@@ -6,7 +6,7 @@ import { drawnItem, type ScoreKind } from '../testing/scores'
 import { noise, sine } from '../testing/signals'
 import { analyse } from './analysis'
 import { FOCUS_MS, focusOf } from './focus'
-import { tonalWindowMs } from './material'
+import { tonalWindow } from './material'
 
 const RATE = 48_000
 const block = (samples: Float32Array) => ({ sampleRate: RATE, channels: [samples] })
@@ -70,7 +70,7 @@ describe('the window for phases that are carried on', () => {
   const windows = (kind: ScoreKind, numbers: readonly number[]) =>
     numbers.map((number) => {
       const { audio } = drawnItem(kind, number).play(AS_WRITTEN)
-      return tonalWindowMs(analyse(audio, ['attacks', 'focus']), audio.sampleRate)
+      return tonalWindow(analyse(audio, ['attacks', 'focus']), audio.sampleRate)
     })
   // numbers that it was not fitted to
   it.each([
@@ -83,9 +83,14 @@ describe('the window for phases that are carried on', () => {
     ['cry', [11, 21, 43]],
     ['chirp', [11]],
   ] as const)('of a %s is %j ms', (kind, wanted) => {
-    for (const ms of windows(kind, [21, 22, 23])) expect(wanted).toContain(ms)
+    for (const { ms } of windows(kind, [21, 22, 23])) expect(wanted).toContain(ms)
+  })
+  it('is said to look at what moves, which more columns follow: a voice, a cry, and no bell or knock', () => {
+    const moves = (kind: ScoreKind) => windows(kind, [21, 22, 23]).map((found) => found.moves)
+    for (const kind of ['voice', 'cry', 'chirp'] as const) expect(moves(kind)).toEqual([true, true, true])
+    for (const kind of ['bell', 'knocks', 'pad'] as const) expect(moves(kind)).toEqual([false, false, false])
   })
   it('is a long one where nobody looked', () => {
-    expect(tonalWindowMs({}, RATE)).toBe(170)
+    expect(tonalWindow({}, RATE)).toEqual({ ms: 170, moves: false })
   })
 })

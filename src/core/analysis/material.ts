@@ -34,23 +34,32 @@ const SOUNDS_ON = 0.3
 const STRUCK_LOST = 0.32
 const STRUCK_AGAIN_MS = 430
 
+/** A window for phases that are carried on, and whether what it looks at moves. */
+export interface TonalWindow {
+  readonly ms: number
+  readonly moves: boolean
+}
+
 /**
- * The window for phases that are carried on, ms: long where partials stand, short where they move. By how spread out
- * spectra are through windows of several lengths; such a window is about two octaves shorter than the one that shows most.
+ * The window for phases that are carried on: long where partials stand, short where they move. By how spread out spectra
+ * are through windows of several lengths; such a window is about two octaves shorter than the one that shows most.
  * Source  fitted to core/testing/scores, numbers 1–4, 8, 9 and 12, as the window of the least distance.
  */
-export function tonalWindowMs({ attacks, focus }: Analysis, sampleRate: number): number {
-  if (!focus || Math.max(...focus) - Math.min(...focus) < NOTHING_TOLD) return 170
+export function tonalWindow({ attacks, focus }: Analysis, sampleRate: number): TonalWindow {
+  const standing = (ms: number): TonalWindow => ({ ms, moves: false })
+  const moving = (ms: number): TonalWindow => ({ ms, moves: true })
+  if (!focus || Math.max(...focus) - Math.min(...focus) < NOTHING_TOLD) return standing(170)
   const [at21 = 0, at43 = 0, at85 = 0, at170 = 0, at340 = 0] = focus
-  if (at170 - at340 >= HELD) return 170
+  if (at170 - at340 >= HELD) return standing(170)
   if (at170 - at85 >= SWEEPS && at340 - at170 >= SWEEPS && (at85 - at43 >= SWEEPS || at21 - at43 >= SOUNDS_ON))
-    return 11
+    return moving(11)
   // something in it stands for as long as the longest window, whatever moves or is struck beside it
-  if (at85 - at170 >= STANDS || at170 > at340) return 85
+  if (at85 - at170 >= STANDS || at170 > at340) return standing(85)
   const gapMs = usualGapMs(attacks ? { attacks } : {}, sampleRate)
-  if (at21 - at43 < STRUCK_LOST && gapMs !== undefined && gapMs < STRUCK_AGAIN_MS) return at43 < at85 ? 43 : 85
-  if (at43 - at85 >= LITTLE_LOST) return 43
-  return at21 - at43 < MUCH_LOST ? 21 : 43
+  if (at21 - at43 < STRUCK_LOST && gapMs !== undefined && gapMs < STRUCK_AGAIN_MS)
+    return standing(at43 < at85 ? 43 : 85)
+  if (at43 - at85 >= LITTLE_LOST) return moving(43)
+  return moving(at21 - at43 < MUCH_LOST ? 21 : 43)
 }
 
 /** share of a source that has to have a pitch for it to count as one line */

@@ -1,4 +1,4 @@
-import { tonalWindowMs } from '../analysis/material'
+import { tonalWindow } from '../analysis/material'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { square } from '../dsp/portable'
@@ -69,7 +69,10 @@ export const vocoder = defineMethod({
     }),
   },
   latencyFrames: (settings, sampleRate) => windowFrames(settings.windowMs, sampleRate),
-  pick: (analysis, sampleRate) => ({ windowMs: tonalWindowMs(analysis, sampleRate) }),
+  pick(analysis, sampleRate) {
+    const { ms, moves } = tonalWindow(analysis, sampleRate)
+    return { windowMs: ms, ...(moves && { overlap: '8' }) }
+  },
   open: ({ source, map, pitch, settings, analysis }) =>
     pitchByResampling(source.channels.length, map, pitch, (inner) => {
       const length = windowFrames(settings.windowMs, source.sampleRate)
@@ -88,12 +91,12 @@ function windowFrames(windowMs: number, sampleRate: number): number {
 }
 
 /**
- * A column is at an attack from so many hops before it to so many behind it, and looks at the source as far from it as it
- * lies in the result. One that is held down gives nothing of what the attack brings, so no nearer one may be.
+ * A column is at an attack from so much of a window before it to so much behind it, and looks at the source as far from it
+ * as it lies in the result. One that is held down gives nothing of what the attack brings, so no nearer one may be.
  */
-const AT_ATTACK = { ahead: 1.5, behind: 1 } as const
+const AT_ATTACK = { ahead: 0.375, behind: 0.25 } as const
 /** where the map does not run naturally, a column that reaches into an attack from farther off would sound ahead of it */
-const ANNOUNCED = { ahead: 0.5, behind: 0.5 } as const
+const ANNOUNCED = { ahead: 0.125, behind: 0.125 } as const
 /** an attack owns a peak that it lifts by this much over what was there before it, in power */
 const LIFTED = 2
 
@@ -194,9 +197,10 @@ export function createVocoder(
   /** The attack that a segment has to mind, and on which side of it the segment lies. */
   function attackNear(k: number): { attack: number; side: 'before' | 'at' } | undefined {
     const centre = k * hop
-    for (let i = lowerBound(places, centre - hop); i < places.length && (places[i] as number) < centre + bins; i++) {
-      const ahead = (places[i] as number) / hop - k
-      if (ahead > -reach.behind && ahead <= reach.ahead) return { attack: i, side: 'at' }
+    const first = lowerBound(places, centre - reach.behind * length)
+    for (let i = first; i < places.length && (places[i] as number) < centre + bins; i++) {
+      const ahead = (places[i] as number) - centre
+      if (ahead <= reach.ahead * length) return { attack: i, side: 'at' }
       if (ahead > 0) return { attack: i, side: 'before' }
     }
     return undefined
