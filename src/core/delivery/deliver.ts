@@ -21,7 +21,7 @@ export interface SoundWriter {
   finish(): Ends | Promise<Ends>
   /** Where an encoder works beside: what is to be waited for before it is given more. */
   rest?(): Promise<void> | undefined
-  /** Let go of such an encoder, finished or not. */
+  /** Let go of the encoder, finished or not; once. */
   close?(): void
   /** samples that had to be limited so far */
   readonly clippedSamples: number

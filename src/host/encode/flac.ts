@@ -75,7 +75,6 @@ export async function createFlacWriter(layout: SoundLayout): Promise<SoundWriter
     },
     finish() {
       const finished = flac.FLAC__stream_encoder_finish(encoder)
-      flac.FLAC__stream_encoder_delete(encoder)
       if (!finished || !facts) throw new Error('flac: the stream could not be finished')
       const header = new Uint8Array(headerBytes)
       header.set([0x66, 0x4c, 0x61, 0x43, 0, 0, 0, STREAM_INFO])
@@ -84,6 +83,7 @@ export async function createFlacWriter(layout: SoundLayout): Promise<SoundWriter
       header.set(comments, 12 + STREAM_INFO)
       return { header, footer: given() }
     },
+    close: () => flac.FLAC__stream_encoder_delete(encoder),
     get clippedSamples() {
       return quantiser.clipped
     },

@@ -74,9 +74,9 @@ export async function createOpusWriter(layout: SoundLayout): Promise<SoundWriter
         const page = put()
         if (page) out.push(page)
       }
-      encoder.free()
       return { header, footer: concat(out) }
     },
+    close: () => encoder.free(),
     get clippedSamples() {
       return clipped
     },
