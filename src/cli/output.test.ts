@@ -131,7 +131,7 @@ describe('a method that is chosen by measuring', () => {
       place('auto.json'),
     )
     const { recipe } = JSON.parse(readFileSync(place('auto.json'), 'utf8'))
-    const advice = zumbet('advise', place('short.wav'), ...wanted, '--json')
+    const advice = zumbet('advise', place('short.wav'), ...wanted, '--json', '--workers', '1')
     const [first] = JSON.parse(advice.stdout)
     expect(recipe.methodId).toBe(first.methodId)
     expect(err).toContain(`: ${first.reason}`)

@@ -2,7 +2,7 @@ import { type Attack, createRefiner, detectAttacks } from '../analysis/attacks'
 import { noveltyOf } from '../analysis/novelty'
 import { type AudioBlock, frameCount } from '../audio/block'
 import { lowerBound } from '../dsp/search'
-import type { Task } from '../task'
+import { partOf, type Task } from '../task'
 import { asSource } from '../timeline/axes'
 import { type Comparison, originOf } from './comparison'
 import { median } from './statistics'
@@ -43,7 +43,7 @@ export interface Attacks {
 }
 
 export function* attacksOf(audio: AudioBlock, known?: readonly Attack[]): Task<Attacks> {
-  const novelty = yield* noveltyOf(audio)
+  const novelty = yield* partOf(noveltyOf(audio), 0, 0.6)
   const refine = createRefiner(audio)
   const reach = Math.round(0.03 * (audio.sampleRate / novelty.hop))
   const start = ({ frame }: Attack): Start => {
@@ -52,9 +52,13 @@ export function* attacksOf(audio: AudioBlock, known?: readonly Attack[]): Task<A
     for (let n = Math.max(0, column - 2); n <= column + reach; n++) height = Math.max(height, novelty.all[n] ?? 0)
     return { frame, height }
   }
-  const sure = (known ?? (yield* detectAttacks(audio, { novelty, refine }))).map(start)
+  const sure = (known ?? (yield* partOf(detectAttacks(audio, { novelty, refine }), 0.6, 0.8))).map(start)
   // a stroke at the very start is one at any length, though it dies away more slowly
-  const keen = (yield* detectAttacks(audio, { novelty, refine, sensitivity: KEEN, withCutStart: true })).map(start)
+  const keen = (yield* partOf(
+    detectAttacks(audio, { novelty, refine, sensitivity: KEEN, withCutStart: true }),
+    0.8,
+    1,
+  )).map(start)
   const heightAround = (frame: number, withinFrames: number) => {
     const to = Math.ceil((frame + withinFrames) / novelty.hop)
     let height = 0

@@ -149,7 +149,7 @@ export function* lineRoughnessOf(
 function* besideOf(audio: AudioBlock, raw: PitchTrack): Task<ReadBeside | undefined> {
   if (!areApart(raw, audio.sampleRate)) return undefined
   const track = yield* straightTrack(audio, raw)
-  yield { doneFrames: 0, totalFrames: frameCount(audio) }
+  yield { doneFrames: frameCount(audio), totalFrames: frameCount(audio) }
   const read = createBeside(audio, track)
   return read && { track, read }
 }

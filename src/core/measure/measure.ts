@@ -1,7 +1,6 @@
 import { trackPitch } from '../analysis/pitchTrack'
-import { frameCount } from '../audio/block'
 import { nearestPowerOfTwo } from '../dsp/units'
-import type { Task } from '../task'
+import { partOf, type Task } from '../task'
 import { type Artefact, type ArtefactId, tooShort, unmeasured } from './artefacts'
 import { attackHarm } from './attackHarm'
 import { type AttackPairs, attacksOf, distanceTo, pairAttacks } from './attackPairs'
@@ -42,37 +41,29 @@ export function* measureTask(
   if (source.sampleRate !== result.sampleRate || source.channels.length !== result.channels.length) {
     throw new RangeError('measureTask: source and result must have one rate and one channel count')
   }
-  const totalFrames = frameCount(result)
-  // four parts of the work, about as long as one another
-  const part = function* <T>(n: number, task: Task<T>): Task<T> {
-    for (;;) {
-      const step = task.next()
-      if (step.done) return step.value
-      const share = step.value.totalFrames > 0 ? step.value.doneFrames / step.value.totalFrames : 1
-      yield { doneFrames: Math.round((totalFrames * (n + share)) / 4), totalFrames }
-    }
-  }
-  const known = reading ?? (yield* part(0, readSource(source, comparison.attacks)))
-  const resultAttacks = yield* part(1, attacksOf(result))
+  const known = reading ?? (yield* partOf(readSource(source, comparison.attacks), 0, 0.15))
+  const resultAttacks = yield* partOf(attacksOf(result), 0.15, 0.3)
   const paired = pairAttacks(comparison, known.attacks, resultAttacks)
   const likeness = (pairs: AttackPairs) => {
     const sizes = unlikenessSeconds.map((seconds) => nearestPowerOfTwo(seconds * source.sampleRate, 64))
-    return part(3, unlikenessOf(comparison, pairs, sizes, known))
+    return partOf(unlikenessOf(comparison, pairs, sizes, known), brief ? 0.3 : 0.65, brief ? 1 : 0.85)
   }
   if (brief) return { unlikenessDb: yield* likeness(paired), artefacts: attackHarm(comparison, paired, known.energies) }
-  const { clicks, jumps } = yield* part(2, clicksOf(comparison, paired))
+  const { clicks, jumps } = yield* partOf(clicksOf(comparison, paired), 0.3, 0.35)
   // a tick is no stroke, though it starts as suddenly
   const ticks = Float64Array.from(clicks.places, (place) => place.outputFrame - comparison.from).sort()
   const isTick = (frame: number) => distanceTo(ticks, frame) < TICK_SECONDS * source.sampleRate
   const attackPairs = { ...paired, extra: paired.extra.filter((frame) => !isTick(frame)) }
-  const between = yield* part(2, lookBetween(comparison, attackPairs, Float64Array.from(jumps), known))
+  const between = yield* partOf(lookBetween(comparison, attackPairs, Float64Array.from(jumps), known), 0.35, 0.65)
   const unlikenessDb = yield* likeness(attackPairs)
-  const pitch = yield* part(0, known.pitch())
-  const resultPitch = pitch && (yield* part(3, trackPitch(result)))
+  const pitch = yield* partOf(known.pitch(), 0.85, 0.88)
+  const resultPitch = pitch && (yield* partOf(trackPitch(result), 0.88, 0.93))
   const pitches = pitch && resultPitch && ([pitch.track, resultPitch] as const)
   const roughness =
-    pitch?.line && pitches && (yield* part(3, lineRoughnessOf(comparison, attackPairs, pitch.line, pitches[1])))
-  const formants = pitches && (yield* part(3, formantShiftOf(comparison, ...pitches)))
+    pitch?.line &&
+    pitches &&
+    (yield* partOf(lineRoughnessOf(comparison, attackPairs, pitch.line, pitches[1]), 0.93, 0.97))
+  const formants = pitches && (yield* partOf(formantShiftOf(comparison, ...pitches), 0.97, 1))
   const inner = innerOf(comparison)
   const seconds = (inner.end - inner.start) / source.sampleRate
   return {

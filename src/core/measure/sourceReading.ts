@@ -2,7 +2,7 @@ import type { Attack } from '../analysis/attacks'
 import { type PitchTrack, trackPitch } from '../analysis/pitchTrack'
 import type { AudioBlock } from '../audio/block'
 import { nearestPowerOfTwo } from '../dsp/units'
-import type { Task } from '../task'
+import { partOf, type Task } from '../task'
 import { type Attacks, attacksOf } from './attackPairs'
 import { type Energies, energiesOf } from './energies'
 import { type LineReading, readLine } from './lineRoughness'
@@ -66,8 +66,8 @@ export function* readSource(source: AudioBlock, known?: readonly Attack[]): Task
 }
 
 function* readPitch(source: AudioBlock): Task<PitchReading | undefined> {
-  const track = yield* trackPitch(source)
-  return isPitched(track) ? { track, line: yield* readLine(source, track) } : undefined
+  const track = yield* partOf(trackPitch(source), 0, 0.5)
+  return isPitched(track) ? { track, line: yield* partOf(readLine(source, track), 0.5, 1) } : undefined
 }
 
 /** Whether enough of a sound has a clear pitch for that to be compared. */
