@@ -68,7 +68,7 @@ export function AdvicePanel({ source }: { source: Source }) {
         <p className="min-w-0 flex-1 truncate text-soft" role="status">
           {state?.status === 'failed' ? (
             <span className="text-trouble">{errorText(state.error)}</span>
-          ) : old ? (
+          ) : joining ? null : old ? (
             'The target has changed since: this is advice for the one before.'
           ) : state?.status === 'cancelled' ? (
             'Stopped. What was tried stays below.'
