@@ -97,8 +97,13 @@ function windowFrames(windowMs: number, sampleRate: number): number {
 const AT_ATTACK = { ahead: 0.375, behind: 0.25 } as const
 /** where the map does not run naturally, a column that reaches into an attack from farther off would sound ahead of it */
 const ANNOUNCED = { ahead: 0.125, behind: 0.125 } as const
-/** an attack owns a peak that it lifts by this much over what was there before it, in power */
-const LIFTED = 2
+/**
+ * An attack owns a peak that it lifts by this much over what was there before it, in power. What is struck lifts what goes
+ * on under it as well, by chance; a held note that begins again is hardly louder than the one before.
+ */
+const LIFTED = { struck: 3, held: 2 } as const
+/** and what tops that by this much is held down in columns that only reach over an attack from before */
+const ANNOUNCES = 2
 
 /** a blow brings at least this much over what was there, in power, and leaves no more than this of it a moment later */
 const BROUGHT_FROM = 0.5
@@ -183,10 +188,13 @@ export function createVocoder(
   const scale = 1 / (0.375 * overlap)
   const columns = vocoderColumns(source.channels, length, hop)
   const kept = care === 'kept' ? attacks : []
+  const kinds = pairsOf(source, kept).map((pair): keyof typeof LIFTED =>
+    isStruckAgain(source, pair) ? 'struck' : 'held',
+  )
   const map = holdAttacks(given, kept, {
     strength: 1,
     leadFrames: hop / 2,
-    holdFrames: pairsOf(source, kept).map((pair) => (isStruckAgain(source, pair) ? bins : bins / 4)),
+    holdFrames: kinds.map((kind) => (kind === 'struck' ? bins : bins / 4)),
     naturalSpeedAt: () => 1,
   })
   const reach = care === 'kept' ? AT_ATTACK : ANNOUNCED
@@ -230,8 +238,8 @@ export function createVocoder(
       columns.analyse(Math.round(at === undefined ? map.sourceAt(asOutput(k * hop)) : besideAttack(k, at)))
       if (near) learnBefore(near.attack)
       // what an attack brings into a window that only reaches over it from before is held down
-      if (near?.side === 'before') columns.holdDown(LIFTED)
-      if (previousSegment === k - 1) columns.lock(at === undefined ? 0 : LIFTED)
+      if (near?.side === 'before') columns.holdDown(ANNOUNCES)
+      if (previousSegment === k - 1) columns.lock(at === undefined ? 0 : LIFTED[kinds[at] ?? 'held'])
       else columns.begin()
       previousSegment = k
       columns.lay(sum, scale)
