@@ -41,8 +41,8 @@ export interface TonalWindow {
 }
 
 /**
- * The window for phases that are carried on: long where partials stand, short where they move. By how spread out spectra
- * are through windows of several lengths; such a window is about two octaves shorter than the one that shows most.
+ * The window for phases that are carried on: long where partials stand, short where they move. How spread out spectra
+ * are through windows of several lengths tells it: it is about two octaves shorter than the one that shows most.
  * Source  fitted to core/testing/scores, numbers 1–4, 8, 9 and 12, as the window of the least distance.
  */
 export function tonalWindow({ attacks, focus }: Analysis, sampleRate: number): TonalWindow {

@@ -1,7 +1,7 @@
 import { type AudioBlock, frameCount } from '../audio/block'
 import { square } from '../dsp/portable'
 
-/** Power of the loudest column, as the column reader would have it (a Hann window holds 3/8 of the energy, two sides). */
+/** Power of the loudest column, as the column reader has it: a Hann window holds 3/8 of the energy, on two sides. */
 export function loudestPower(audio: AudioBlock, size: number): number {
   let loudest = 0
   for (let at = 0; at < frameCount(audio); at += size) {

@@ -11,7 +11,7 @@ const JOINED = 4
 /** blocks that are kept: two minutes of a sound at 48 kHz */
 const KEPT = 700
 
-/** Fills in the most that a source has near each bin between two frames, give or take a column: of all, and of lines alone. */
+/** Fills in the most that a source has near each bin between two frames: of all, and of lines alone. */
 export type Reach = (most: Float32Array, lines: Float32Array, from: number, to: number) => void
 
 /** @param size  of the columns, frames. */

@@ -24,8 +24,8 @@ export interface PitchReading {
 }
 
 /**
- * What measures need to know of a source alone. Some is found out where it is first asked for; all is kept, and holds for
- * every result of it.
+ * What measures need to know of a source alone. Some is found out where it is first asked for. All is kept: it holds
+ * for every result of that source.
  */
 export interface SourceReading {
   readonly attacks: Attacks

@@ -91,15 +91,15 @@ function windowFrames(windowMs: number, sampleRate: number): number {
 }
 
 /**
- * A column is at an attack from so much of a window before it to so much behind it, and looks at the source as far from it
- * as it lies in the result. One that is held down gives nothing of what the attack brings, so no nearer one may be.
+ * A column is at an attack from so much of a window before it to so much behind it. It looks at the source as far from
+ * the attack as it lies in the result. One that is held down gives nothing of the attack, so none nearer may be.
  */
 const AT_ATTACK = { ahead: 0.375, behind: 0.25 } as const
-/** where the map does not run naturally, a column that reaches into an attack from farther off would sound ahead of it */
+/** where the map does not run naturally, a column farther off would sound ahead of the attack */
 const ANNOUNCED = { ahead: 0.125, behind: 0.125 } as const
 /**
- * An attack owns a peak that it lifts by this much over what was there before it, in power. What is struck lifts what goes
- * on under it as well, by chance; a held note that begins again is hardly louder than the one before.
+ * An attack owns a peak that it lifts by this much over what was there before it, in power. What is struck lifts what
+ * goes on under it as well, by chance. A held note that begins again is hardly louder than the one before.
  */
 const LIFTED = { struck: 3, held: 2 } as const
 /** and what tops that by this much is held down in columns that only reach over an attack from before */
@@ -214,7 +214,7 @@ export function createVocoder(
     return undefined
   }
 
-  /** The source frame of a column at an attack: as far from it as in the result, so that it starts where it is to start. */
+  /** The source frame of a column at an attack: as far from the attack as in the result. */
   const besideAttack = (k: number, attack: number) => (attacks[attack] as number) + k * hop - (places[attack] as number)
 
   /** Learn what there is in the last window that does not yet reach into an attack. */

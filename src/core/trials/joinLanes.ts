@@ -62,7 +62,7 @@ export function* contestTask(source: SoundSource, lanes: readonly Recipe[], give
   return { lanes, known, sampleRate, handovers, borders }
 }
 
-/** Hold lanes of one source against each other over short stretches of time, and join them where another does less harm. */
+/** Hold lanes against each other over short stretches of time, and join them where another does less harm. */
 export function* joinLanesTask(source: SoundSource, lanes: readonly Recipe[], given: Analysis): Task<JoinedLanes> {
   const contest = yield* contestTask(source, lanes, given)
   return yield* lookTask(joinLanes(contest), source, contest.known)

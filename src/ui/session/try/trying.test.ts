@@ -90,7 +90,7 @@ describe('advice', () => {
   })
 
   it('joins methods where the joined result does clearly less harm: in a lane of its own, once', async () => {
-    // one lane does well in the first half, another in the second; joined and measured as a whole it is the better, or hardly
+    // each of two lanes does well in one half; joined and measured as a whole they are better, or hardly
     const joins = [{ source: 2, methodId: 'vocoder', settings: {}, fade: 0.005 }]
     for (const [smear, isWorth] of [
       [3.6, false],
