@@ -76,8 +76,8 @@ export function* unlikenessOf(
   const inner = innerOf(comparison)
   const found = Float64Array.from(pairs, (pair) => pair.found ?? pair.expected)
   /**
-   * Where an attack's sound is by itself. It has ended where the source has the next one in the window by then. It is told
-   * where it was last by itself, if it ever was.
+   * Where an attack's sound is by itself. It has ended where the source has the next one in the window by then. It is
+   * told where it was last by itself, if it ever was.
    */
   const ringOf = (n: number, at: number, size: number) => {
     const { sourceFrame } = pairs[n] as AttackPairs['pairs'][number]
@@ -321,8 +321,8 @@ function lastBefore(rising: Float64Array, value: number): number | undefined {
 }
 
 /**
- * How fast each band falls that an attack strikes, dB a second; 0 for others. Those die away by themselves: a longer time
- * between attacks does not draw them out. Short windows tell them, so that rows of quick strokes are seen one by one.
+ * How fast each band falls that an attack strikes, dB a second; 0 for others. Those die away by themselves: a longer
+ * time between attacks does not draw them out. Short windows tell quick strokes one by one.
  * @param previous  gives those of the attack before.
  */
 function struckBands(
