@@ -9,8 +9,9 @@ const folder = join(root, 'public', 'demo')
 /** made by scripts/film.mjs, which needs a browser */
 const FILM = 'wall-clock.webm'
 const sounds = ['src/core/demo', 'src/core/dsp', 'src/core/audio', 'src/cli/demo.ts']
-const trials = ['src/core', 'src/session', 'src/cli/demoTrials.ts']
-const knowledge = [...sounds, 'src/core/analysis', 'src/core/knowledge', 'src/cli/demoKnown.ts']
+const film = ['src/host', 'src/cli/demoFilm.ts']
+const trials = ['src/core', 'src/session', ...film, 'src/cli/demoTrials.ts']
+const knowledge = [...sounds, 'src/core/analysis', 'src/core/knowledge', ...film, 'src/cli/demoKnown.ts']
 
 export async function makeDemo() {
   const made = await make('src/cli/demo.ts', sounds, '.made-from')
@@ -23,7 +24,7 @@ async function make(script, sources, mark) {
   const stamp = join(folder, mark)
   const wanted = hashOf(sources, (path) => !path.endsWith('.test.ts'))
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return false
-  execFileSync(process.execPath, [await bundled(script, [script, 'src/core', 'src/session']), folder], {
+  execFileSync(process.execPath, [await bundled(script, ['src/cli', 'src/core', 'src/host', 'src/session']), folder], {
     stdio: 'inherit',
   })
   writeFileSync(stamp, wanted)

@@ -14,7 +14,8 @@ import {
   type Trial,
   trialTask,
 } from '../core'
-import { contentKey, firstSession, firstSources, recipeOf, type Source } from '../session'
+import { contentKey, firstFilm, firstSession, firstSources, recipeOf, type Source } from '../session'
+import { filmSound } from './demoFilm'
 
 /**
  * Reads the demo sounds in the folder given, and measures the lanes of the one that a first visit shows: what it would find
@@ -50,6 +51,17 @@ for (const source of firstSession().sources.filter(({ file }) => file.endsWith('
     const key = contentKey({ ...source, facts: own }, MEASURE_VERSION, recipe)
     trials[key] = finish(trialTask(sound, recipe, span, analysis, reading))
   }
+}
+const film = await readFile(join(folder, firstFilm.file))
+const { audio, picture } = await filmSound(film)
+facts[firstFilm.file] = {
+  frames: audio.channels[0]?.length ?? 0,
+  sampleRate: audio.sampleRate,
+  channels: audio.channels.length,
+  container: 'WebM',
+  peak: peakOf(audio.channels),
+  picture,
+  hash: createHash('sha256').update(film).digest('hex'),
 }
 await writeFile(join(folder, 'facts.json'), JSON.stringify(facts))
 await writeFile(join(folder, 'trials.json'), JSON.stringify(trials))
