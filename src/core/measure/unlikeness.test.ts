@@ -130,6 +130,29 @@ describe('unlikeness', () => {
       expect(unlikeness(source, steep, stretch)).toBeGreaterThan(1.5 * right)
     }
   })
+
+  it('tells what goes on under strokes that leave no long window free', () => {
+    const gap = 0.12
+    /** Clicks, and under them three held notes that begin anew in the middle between two of them, if they are broken. */
+    const sounding = (stretch: number, isBroken: boolean): AudioBlock => {
+      const random = createRandom(7)
+      const every = Math.round(gap * stretch * RATE)
+      const turns = Array.from({ length: 99 }, () => (isBroken ? 6.28 * random() : 0))
+      const samples = Float32Array.from({ length: 24 * every }, (_, i) => {
+        const since = (i % every) / RATE
+        const turn = turns[Math.round(i / every)] as number
+        const chord = [262, 330, 392].reduce((sum, hz) => sum + Math.sin((2 * Math.PI * hz * i) / RATE + turn), 0)
+        return 0.12 * chord + 0.5 * Math.exp(-400 * since) * Math.sin(2 * Math.PI * 3100 * since)
+      })
+      return { sampleRate: RATE, channels: [samples] }
+    }
+    for (const stretch of [0.8, 1.25]) {
+      const source = sounding(1, false)
+      const right = unlikeness(source, sounding(stretch, false), stretch)
+      expect(right).toBeLessThan(1)
+      expect(unlikeness(source, sounding(stretch, true), stretch)).toBeGreaterThan(right + 2)
+    }
+  })
 })
 
 it('silence that strokes leave behind when they are drawn apart is no change of level', () => {

@@ -48,6 +48,8 @@ const HOLDS_SHARE = 0.3
 const ENDS_SHARE = 0.5
 /** of the power of all bands that fall, at least so much has to hold */
 const CALL_SHARE = 0.5
+/** what goes on under attacks is told up to this pace: beyond, what moves lies far from both map and attacks */
+const MOST_DRAWN = Math.SQRT2
 /** the source is read in windows of so many frames at least */
 const LEAST_DRAWN = 128
 /** below this the window that tells struck bands is a longer one, Hz */
@@ -58,7 +60,7 @@ const LOW_HZ = 300
  * resolutions. It is no kind of harm of its own, since fresh noise is unlike as well, but it tells close results apart.
  *
  * The two are laid on each other by the map, but for bands that an attack strikes: they lie by their attack, and ring on by
- * themselves.
+ * themselves. What goes on under attacks may have any level there that it has by the map or beside one of them.
  *
  * @param sizes  window lengths in frames for the three resolutions.
  * @param reading  of the source.
@@ -102,6 +104,15 @@ export function* unlikenessOf(
     const near = nearest(sources, frame)
     return near !== undefined && Math.abs((sources[near] as number) - frame) < size / 2
   }
+  /** the attacks in a window of the result; none where that of the source holds others, or all goes at another pace */
+  const attacksInside = (at: number, origin: number, size: number): readonly number[] => {
+    const first = lowerBound(found, at - size / 2)
+    const end = lowerBound(found, at + size / 2)
+    if (first !== lowerBound(sources, origin - size / 2) || end !== lowerBound(sources, origin + size / 2)) return []
+    const drawn = drawnBy(comparison, at, size)
+    if (!(drawn < MOST_DRAWN && drawn > 1 / MOST_DRAWN)) return []
+    return Array.from({ length: end - first }, (_, n) => first + n)
+  }
   let sum = 0
   let resolutions = 0
   for (const [n, size] of sizes.entries()) {
@@ -113,6 +124,7 @@ export function* unlikenessOf(
     const readWant = createSpectra(source, size)
     const readBack = back && createSpectra(back.audio, size)
     const readNatural = createSpectra(source, size)
+    const readUnder = createSpectra(source, size)
     const drawns = new Map<number, ReturnType<typeof createSpectra>>()
     const readDrawn = (frames: number) => {
       const known = drawns.get(frames) ?? createSpectra(source, frames)
@@ -142,20 +154,29 @@ export function* unlikenessOf(
     for (let at = inner.start; at < inner.end; at += hop) {
       const near = nearest(found, at)
       const beside = near !== undefined && Math.abs((found[near] as number) - at) < size / 2
-      if (!tells(n, at, near, size)) continue
+      const origin = originOf(comparison, at)
+      const under = n > 0 ? attacksInside(at, origin, size) : []
+      const tellsStruck = tells(n, at, near, size)
+      if (!tellsStruck && under.length === 0) continue
       const attack = beside ? near : lastBefore(found, at)
       const rings = attack === undefined ? undefined : ringOf(attack, at, size)
       const bands = rings && struckAt(attack as number)
       const natural = rings?.known ? readNatural(rings.frame) : undefined
       const ratio = comparison.pitchRatioAt(asOutput(from + at))
-      const origin = originOf(comparison, at)
       const formantRatio = comparison.formantRatioAt(asOutput(from + at))
       // where formants part from the pitch, only what is wide keeps its place: theirs
       const apart = Math.abs(formantRatio / ratio - 1) > 0.01
       if (apart && n > 0) continue
       const got = readGot(at)
       const about = {
-        rings: { bands, natural, ended: rings?.ended ?? false, apart: n === 0 || beside || attackInside(origin, size) },
+        rings: {
+          bands: tellsStruck ? bands : anyOf(under.map(struckAt)),
+          natural,
+          ended: rings?.ended ?? false,
+          tellsStruck,
+          apart: n === 0 || beside || attackInside(origin, size),
+          under: under.map((k) => readUnder((sources[k] as number) + at - (found[k] as number))),
+        },
         edges,
         ratio: apart ? formantRatio : ratio,
         gate,
@@ -451,8 +472,12 @@ interface Rings {
   readonly natural: Spectrum | undefined
   /** the source has the next one by then: `natural` is what it had last before it */
   readonly ended: boolean
-  /** an attack lies in a window: what is not struck lies neither by the map nor by the attack */
+  /** whether the windows tell what is struck: else only what goes on under it */
+  readonly tellsStruck: boolean
+  /** an attack lies in a window: what is not struck lies somewhere between the map and the attack */
   readonly apart: boolean
+  /** the source as far from each attack as the result is, where both have the same ones there */
+  readonly under: readonly Spectrum[]
 }
 
 /** The source at a moment, in a window that has `bins` times as many bins to the hertz, its powers to be scaled. */
@@ -462,11 +487,32 @@ interface Wanted {
   readonly gain: number
 }
 
+/** How many times as long as in the source what a window of the result holds is; below 0 where it goes backwards. */
+const drawnBy = (comparison: Comparison, at: number, size: number): number =>
+  size / (originOf(comparison, at + size / 2) - originOf(comparison, at - size / 2))
+
 /** The window of the source that holds what one of the result does, where that is shorter; a power of two. */
 function drawnSize(comparison: Comparison, at: number, size: number): number {
-  const frames = originOf(comparison, at + size / 2) - originOf(comparison, at - size / 2)
+  const frames = size / drawnBy(comparison, at, size)
   return frames > 0 ? Math.min(size, nearestPowerOfTwo(frames, LEAST_DRAWN)) : size
 }
+
+/** The level next to one that was found, between that of the map and those beside attacks; NaN where there are none of these. */
+function nearestBetween(under: readonly Spectrum[], mapped: number, found: number, low: number, high: number): number {
+  if (under.length === 0) return Number.NaN
+  let least = mapped
+  let most = mapped
+  for (const { below } of under) {
+    const power = powerBetween(below, low, high)
+    least = Math.min(least, power)
+    most = Math.max(most, power)
+  }
+  return Math.max(least, Math.min(most, found))
+}
+
+/** Which bands any of several attacks strikes. */
+const anyOf = (struck: readonly (readonly number[])[]): readonly number[] | undefined =>
+  struck.length > 1 ? struck[0]?.map((_, band) => Math.max(...struck.map((bands) => bands[band] as number))) : struck[0]
 
 interface Distance {
   readonly off: number
@@ -514,12 +560,13 @@ function distanceOf(
         : powerBetween(got.below, low * ratio, high * ratio)
     const level = Math.max(gate, found)
     let wanted = Math.max(gate, want.gain * powerBetween(want.spectrum.below, low * want.bins, high * want.bins))
-    if (falls > 0) {
+    if (falls > 0 && !rings.tellsStruck) wanted = Number.NaN
+    else if (falls > 0) {
       // what was struck rings by itself; once it has ended, it is no louder than the source had it last
       if (rings.natural && (!rings.ended || falls > DIES_DB_PER_SECOND))
         wanted = Math.max(gate, powerBetween(rings.natural.below, low, high))
       if (rings.ended || !rings.natural) wanted = Math.min(wanted, level)
-    } else if (rings.apart) wanted = Number.NaN
+    } else if (rings.apart) wanted = nearestBetween(rings.under, wanted, level, low, high)
     wants.push(wanted)
     levels.push(level)
   }

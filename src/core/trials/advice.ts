@@ -15,8 +15,8 @@ const WEIGHTS: Readonly<Record<ArtefactId, number>> = {
   'extra-attacks': 0.31,
   smear: 0.37,
   slip: 0.49,
-  flutter: 0.59,
-  detune: 1.14,
+  flutter: 0.67,
+  detune: 1.3,
   phasiness: 1.36,
   'noise-colour': 0.41,
   'formant-shift': 0.35,
@@ -26,7 +26,7 @@ const WEIGHTS: Readonly<Record<ArtefactId, number>> = {
   clicks: 0.4,
   aliasing: 0.47,
 }
-const UNLIKENESS_WEIGHT = 2.06
+const UNLIKENESS_WEIGHT = 2.6
 
 const counted = ({ id, value, measured }: Artefact) => (measured ? WEIGHTS[id] * Math.sqrt(severityOf(id, value)) : 0)
 
