@@ -4,7 +4,7 @@ import { asOutput } from '../timeline/axes'
 import type { Comparison } from './comparison'
 
 /** pitches nearer than this are compared as they are, octaves */
-const NEAR_OCTAVES = 0.02
+export const NEAR_OCTAVES = 0.02
 const WIDTH = 48
 const BLOCK = 1 << 14
 /** moments at which the pitch is looked at, to tell whether it stays */

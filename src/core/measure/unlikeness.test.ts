@@ -131,6 +131,23 @@ describe('unlikeness', () => {
     }
   })
 
+  it('lets a note that is ended on its way end where the map has it', () => {
+    /** Plucked notes, each damped after two thirds of the time to the next. */
+    const notes = (stretch: number): AudioBlock => {
+      const every = 0.3 * stretch
+      const samples = Float32Array.from({ length: Math.round(8 * every * RATE) }, (_, i) => {
+        const t = (i / RATE) % every
+        let sum = 0
+        for (let n = 1; n <= 20; n++)
+          sum += (Math.sin(2 * Math.PI * 220 * n * t) / n) * Math.exp(-t * (n < 4 ? 3 : 8)) * Math.min(1, t / 0.002)
+        return 0.3 * sum * Math.max(0, Math.min(1, (0.67 * every - t) / 0.005))
+      })
+      return { sampleRate: RATE, channels: [samples] }
+    }
+    expect(unlikeness(notes(1), notes(0.8), 0.8)).toBeLessThan(1.05)
+    expect(unlikeness(notes(1), notes(1.25), 1.25)).toBeLessThan(1.05)
+  })
+
   it('tells what goes on under strokes that leave no long window free', () => {
     const gap = 0.12
     /** Clicks, and under them three held notes that begin anew in the middle between two of them, if they are broken. */

@@ -3,7 +3,7 @@ import { lowerBound } from '../dsp/search'
 import { nearestPowerOfTwo } from '../dsp/units'
 import type { Task } from '../task'
 import { asOutput } from '../timeline/axes'
-import { atSourcePitch } from './atSourcePitch'
+import { atSourcePitch, NEAR_OCTAVES } from './atSourcePitch'
 import type { AttackPairs } from './attackPairs'
 import { type Comparison, innerOf, originOf } from './comparison'
 import type { SourceReading } from './sourceReading'
@@ -32,6 +32,9 @@ const AFTER_ATTACK_SECONDS = 0.08
 const STRUCK_DB_PER_SECOND = 40
 /** what falls so fast is never drawn out: where the source has no more of it, it can only be softer than it was last */
 const DIES_DB_PER_SECOND = 80
+/** what falls by so much more than it does by itself is ended by someone, dB; by itself it does so by no more than this */
+const ENDED_DB = 15
+const MOST_BY_ITSELF_DB = 20
 const FIRST_SECONDS = 0.025
 const LATER_SECONDS = 0.18
 /**
@@ -46,6 +49,9 @@ const HOLDS_UNTIL = 0.6
 const HOLDS_SHARE = 0.3
 /** what an attack brings is less than this of what was there before, where it is but the end of that */
 const ENDS_SHARE = 0.5
+/** what rises so far again on its way, and not from far down, comes in pulses; at another pitch these come at other moments, power */
+const PULSED = 10
+const PULSED_FROM = 10 ** -3
 /** of the power of all bands that fall, at least so much has to hold */
 const CALL_SHARE = 0.5
 /** what goes on under attacks is told up to this pace: beyond, what moves lies far from both map and attacks */
@@ -113,6 +119,7 @@ export function* unlikenessOf(
     if (!(drawn < MOST_DRAWN && drawn > 1 / MOST_DRAWN)) return []
     return Array.from({ length: end - first }, (_, n) => first + n)
   }
+  const isMoved = Math.abs(Math.log2(comparison.pitchRatioAt(asOutput(from)))) > NEAR_OCTAVES
   let sum = 0
   let resolutions = 0
   for (const [n, size] of sizes.entries()) {
@@ -137,13 +144,16 @@ export function* unlikenessOf(
     }))
     const hop = Math.max(Math.round(size * hops), Math.ceil(totalFrames / MOST_COLUMNS))
     // what strokes bring is the source's alone: known from one result to the next
-    const asked = `${size} ${sources.join(' ')}`
+    const evenly = n === 0 && isMoved
+    const asked = `${size} ${evenly} ${sources.join(' ')}`
     const struck = reading.struck.get(asked) ?? new Map<number, readonly number[]>()
     reading.struck.set(asked, struck)
     const struckAt = (n: number): readonly number[] => {
       let bands = struck.get(n)
       if (!bands) {
-        bands = struckBands(readers, pairs, n, edges, binHz, sampleRate, () => (n > 0 ? struckAt(n - 1) : undefined))
+        bands = struckBands(readers, pairs, n, edges, binHz, sampleRate, evenly, () =>
+          n > 0 ? struckAt(n - 1) : undefined,
+        )
         struck.set(n, bands)
       }
       return bands
@@ -172,6 +182,7 @@ export function* unlikenessOf(
         rings: {
           bands: tellsStruck ? bands : anyOf(under.map(struckAt)),
           natural,
+          apartSeconds: rings ? Math.abs(origin - rings.frame) / sampleRate : 0,
           ended: rings?.ended ?? false,
           tellsStruck,
           apart: n === 0 || beside || attackInside(origin, size),
@@ -183,9 +194,9 @@ export function* unlikenessOf(
         masked: Math.max(1, Math.round(MASKED_OCTAVES * perOctave)),
       }
       const wants: Wanted[] = [{ spectrum: readWant(origin), bins: 1, gain: 1 }]
-      // what moves is drawn out with all else: a window of the result holds less of its way than one of the source
+      // what moves is drawn out with all else: a window of the result holds less of its way than one of the source, or more
       const drawn = n === 0 || beside ? size : drawnSize(comparison, at, size)
-      if (drawn < size)
+      if (drawn !== size)
         wants.push({ spectrum: readDrawn(drawn)(origin), bins: drawn / size, gain: (size / drawn) ** 2 })
       // partials that stand are told apart as in the source at its own pitch, what moves at the speed that it has
       const steady = back && readBack && n > 0 ? readBack(at * back.ratio) : undefined
@@ -344,6 +355,7 @@ function lastBefore(rising: Float64Array, value: number): number | undefined {
 /**
  * How fast each band falls that an attack strikes, dB a second; 0 for others. Those die away by themselves: a longer
  * time between attacks does not draw them out. Short windows tell quick strokes one by one.
+ * @param evenly  leaves out what comes in pulses.
  * @param previous  gives those of the attack before.
  */
 function struckBands(
@@ -353,6 +365,7 @@ function struckBands(
   edges: readonly number[],
   binHz: number,
   sampleRate: number,
+  evenly: boolean,
   previous: () => readonly number[] | undefined,
 ): readonly number[] {
   const { sourceFrame } = pairs[n] as AttackPairs['pairs'][number]
@@ -377,6 +390,11 @@ function struckBands(
     const before = at(-2 * FIRST_SECONDS * sampleRate)
     const inside = Array.from({ length: LOOKS - 1 }, (_, k) => at(first + ((later - first) * (k + 1)) / LOOKS))
     const looks = [loud, ...inside, left]
+    const isPulsed = (band: number) =>
+      looks.some((look, k) => {
+        const level = look[band] as number
+        return level > PULSED_FROM * (loud[band] as number) && level > PULSED * (looks[k - 1]?.[band] ?? level)
+      })
     const sums = {
       before: sumUp(before),
       ended: sumUp(left),
@@ -391,7 +409,8 @@ function struckBands(
     const power = (which: readonly (number | boolean)[]) =>
       loud.reduce((sum, value, b) => (which[b] ? sum + value : sum), 0)
     // a band or two of a knock may do so by chance: a call does with most of what it has
-    return power(held) < CALL_SHARE * power(falls) ? falls : falls.map((rate, b) => (held[b] ? 0 : rate))
+    const isCall = power(held) >= CALL_SHARE * power(falls)
+    return falls.map((rate, b) => ((isCall && held[b]) || (evenly && rate > 0 && isPulsed(b)) ? 0 : rate))
   }
   const isLow = (band: number) => (edges[band] as number) * binHz < LOW_HZ
   const highs = struck(short as Reader, (band) => !isLow(band))
@@ -470,6 +489,8 @@ interface Rings {
   readonly bands: readonly number[] | undefined
   /** the source as long after its attack; undefined where nothing tells */
   readonly natural: Spectrum | undefined
+  /** how far from where the map has it */
+  readonly apartSeconds: number
   /** the source has the next one by then: `natural` is what it had last before it */
   readonly ended: boolean
   /** whether the windows tell what is struck: else only what goes on under it */
@@ -491,10 +512,10 @@ interface Wanted {
 const drawnBy = (comparison: Comparison, at: number, size: number): number =>
   size / (originOf(comparison, at + size / 2) - originOf(comparison, at - size / 2))
 
-/** The window of the source that holds what one of the result does, where that is shorter; a power of two. */
+/** The window of the source that holds what one of the result does; a power of two, at most twice as long. */
 function drawnSize(comparison: Comparison, at: number, size: number): number {
   const frames = size / drawnBy(comparison, at, size)
-  return frames > 0 ? Math.min(size, nearestPowerOfTwo(frames, LEAST_DRAWN)) : size
+  return frames > 0 ? Math.min(2 * size, nearestPowerOfTwo(frames, LEAST_DRAWN)) : size
 }
 
 /** The level next to one that was found, between that of the map and those beside attacks; NaN where there are none of these. */
@@ -563,8 +584,16 @@ function distanceOf(
     if (falls > 0 && !rings.tellsStruck) wanted = Number.NaN
     else if (falls > 0) {
       // what was struck rings by itself; once it has ended, it is no louder than the source had it last
-      if (rings.natural && (!rings.ended || falls > DIES_DB_PER_SECOND))
+      if (rings.natural && (!rings.ended || falls > DIES_DB_PER_SECOND)) {
+        const mapped = wanted
         wanted = Math.max(gate, powerBetween(rings.natural.below, low, high))
+        // a note that ends between the two is not told when: by its attack, or by the map
+        if (
+          Math.abs(10 * Math.log10(wanted / mapped)) >
+          Math.min(MOST_BY_ITSELF_DB, falls * rings.apartSeconds) + ENDED_DB
+        )
+          wanted = Math.max(Math.min(wanted, mapped), Math.min(Math.max(wanted, mapped), level))
+      }
       if (rings.ended || !rings.natural) wanted = Math.min(wanted, level)
     } else if (rings.apart) wanted = nearestBetween(rings.under, wanted, level, low, high)
     wants.push(wanted)
