@@ -2,7 +2,7 @@ import { ALL_NEEDS, analyseTask, freeMethods, harmOf, methodById, reasonOf, soun
 import { places, readArguments, UsageError } from './args'
 import { drive } from './drive'
 import { openSound, sourceOf } from './files'
-import { lookAll } from './looks'
+import { lookBeside } from './looks'
 import { plainMeasurement } from './measure'
 import { RECIPE_FLAGS, recipeFrom } from './recipeFlags'
 import type { Terminal } from './terminal'
@@ -27,7 +27,7 @@ export async function adviseMethod(words: readonly string[], { out, err, progres
   const first = 1 / (recipes.length + 1)
   const known = drive(analyseTask(source, ALL_NEEDS), progress, { from: 0, to: first })
   const trying = tryMethods(source, recipes, known)
-  const ranked = await lookAll(trying, sound, known, threads, progress, { from: first, to: 1 })
+  const ranked = await lookBeside(trying, sound, known, threads, progress, { from: first, to: 1 })
   const reason = (n: number) =>
     reasonOf(ranked[n]?.trial.measurement as never, ranked[n === 0 ? 1 : 0]?.trial.measurement)
   if (args.flag('json')) {

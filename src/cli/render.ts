@@ -24,7 +24,7 @@ import { type Arguments, places, readArguments, UsageError } from './args'
 import { deliverDraft, deliveryName, levelText, tellDelivered } from './deliver'
 import { drive } from './drive'
 import { dbText, type OpenSound, openSound, sourceOf } from './files'
-import { lookAll } from './looks'
+import { lookBeside } from './looks'
 import { checkEnding, checkOutput, deliveryFor, type Written } from './output'
 import { pacedFor, pacingFrom } from './pacing'
 import { makePieces } from './pieces'
@@ -93,7 +93,7 @@ async function chosenFor(sound: OpenSound, asked: Recipe, threads: number, { err
   const first = { from: 0, to: 0.1 * CHOOSING }
   const rest = { from: first.to, to: CHOOSING }
   const { choosing, known: before } = drive(choosingTask(source, asked, {}), progress, first)
-  const { recipe, known, ranked } = await lookAll(choosing, sound, before, threads, progress, rest)
+  const { recipe, known, ranked } = await lookBeside(choosing, sound, before, threads, progress, rest)
   const [best, next] = ranked
   const { joins = [] } = recipe
   const joined = joins.length > 0 ? `, joined at ${joins.map(({ source }) => source.toFixed(2)).join(', ')} s` : ''

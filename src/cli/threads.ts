@@ -78,19 +78,33 @@ export async function askThread<Result>(service: string, given: unknown): Promis
   throw new Error(`${service}: no answer`)
 }
 
-/** Threads that keep what they have made from one question to the next: each is asked by its number. To be closed. */
+/** Threads that keep what they have made from one question to the next. To be closed. */
 export function keptThreads(service: string, given: unknown, count: number) {
   const workerData: Given = { service, given }
   const threads = Array.from({ length: count }, () => new Worker(new URL(import.meta.url), { workerData }))
+  const free = threads.map((_, thread) => thread)
+  const waiting: (() => void)[] = []
+  /** Ask one by its number. @throws what the service threw. */
+  const ask = async <Result>(thread: number, question: unknown): Promise<Result> => {
+    const worker = threads[thread] as Worker
+    const answer = once(worker, 'message')
+    worker.postMessage(question)
+    const [told] = (await answer) as [Answer]
+    if ('failed' in told) throw fromWire(told.failed)
+    return told.answer as Result
+  }
   return {
-    /** @throws what the service threw. */
-    async ask<Result>(thread: number, question: unknown): Promise<Result> {
-      const worker = threads[thread] as Worker
-      const answer = once(worker, 'message')
-      worker.postMessage(question)
-      const [told] = (await answer) as [Answer]
-      if ('failed' in told) throw fromWire(told.failed)
-      return told.answer as Result
+    ask,
+    /** Ask whichever is free first, of those that are asked in this way alone. */
+    async askNext<Result>(question: unknown): Promise<Result> {
+      while (free.length === 0) await new Promise<void>((resolve) => waiting.push(resolve))
+      const thread = free.shift() as number
+      try {
+        return await ask(thread, question)
+      } finally {
+        free.push(thread)
+        waiting.shift()?.()
+      }
     },
     close: () => Promise.all(threads.map((thread) => thread.terminate())),
   }

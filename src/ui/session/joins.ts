@@ -9,6 +9,7 @@ import {
   soundSource,
 } from '../../core'
 import type { Sound } from '../../engine'
+import { lookAll } from '../../host/lookAll'
 import {
   freeLetter,
   joinedOf,
@@ -35,7 +36,6 @@ import { mayChange } from './state/access'
 import { pool } from './state/engine'
 import { notify, tell } from './state/notices'
 import { activeLane, selectedSource, store } from './state/store'
-import { lookAll } from './try/looks'
 
 /** Lanes of one source joined to one: by measure, or painted while they are heard. */
 

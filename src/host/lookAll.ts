@@ -1,4 +1,4 @@
-import type { Look, Looking, Trial } from '../../../core'
+import type { Look, Looking, Trial } from '../core'
 
 /**
  * Take all looks that are asked for, as many at once as there is room for.
