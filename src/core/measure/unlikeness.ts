@@ -32,7 +32,7 @@ const AFTER_ATTACK_SECONDS = 0.08
 const STRUCK_DB_PER_SECOND = 40
 /** what falls so fast is never drawn out: where the source has no more of it, it can only be softer than it was last */
 const DIES_DB_PER_SECOND = 80
-/** what falls by so much more than it does by itself is ended by someone, dB; by itself it does so by no more than this */
+/** what falls by so much more than it does by itself is ended by someone, dB; and how far it may fall by itself */
 const ENDED_DB = 15
 const MOST_BY_ITSELF_DB = 20
 const FIRST_SECONDS = 0.025
@@ -49,7 +49,7 @@ const HOLDS_UNTIL = 0.6
 const HOLDS_SHARE = 0.3
 /** what an attack brings is less than this of what was there before, where it is but the end of that */
 const ENDS_SHARE = 0.5
-/** what rises so far again on its way, and not from far down, comes in pulses; at another pitch these come at other moments, power */
+/** what rises so far again while it falls, and not from far down, comes in pulses: at another pitch at other moments */
 const PULSED = 10
 const PULSED_FROM = 10 ** -3
 /** of the power of all bands that fall, at least so much has to hold */
@@ -194,7 +194,7 @@ export function* unlikenessOf(
         masked: Math.max(1, Math.round(MASKED_OCTAVES * perOctave)),
       }
       const wants: Wanted[] = [{ spectrum: readWant(origin), bins: 1, gain: 1 }]
-      // what moves is drawn out with all else: a window of the result holds less of its way than one of the source, or more
+      // what moves is drawn out with all else: of its way a window of the result holds less than one of the source, or more
       const drawn = n === 0 || beside ? size : drawnSize(comparison, at, size)
       if (drawn !== size)
         wants.push({ spectrum: readDrawn(drawn)(origin), bins: drawn / size, gain: (size / drawn) ** 2 })
