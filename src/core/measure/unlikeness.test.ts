@@ -150,7 +150,7 @@ describe('unlikeness', () => {
 
   it('tells what goes on under strokes that leave no long window free', () => {
     const gap = 0.12
-    /** Clicks, and under them three held notes that begin anew in the middle between two of them, if they are broken. */
+    /** Clicks, and under them three held notes: broken, they begin anew in the middle between two clicks. */
     const sounding = (stretch: number, isBroken: boolean): AudioBlock => {
       const random = createRandom(7)
       const every = Math.round(gap * stretch * RATE)

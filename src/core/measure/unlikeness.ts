@@ -194,7 +194,7 @@ export function* unlikenessOf(
         masked: Math.max(1, Math.round(MASKED_OCTAVES * perOctave)),
       }
       const wants: Wanted[] = [{ spectrum: readWant(origin), bins: 1, gain: 1 }]
-      // what moves is drawn out with all else: of its way a window of the result holds less than one of the source, or more
+      // what moves is drawn out with all else: a window of the result holds another part of its way than one of the source
       const drawn = n === 0 || beside ? size : drawnSize(comparison, at, size)
       if (drawn !== size)
         wants.push({ spectrum: readDrawn(drawn)(origin), bins: drawn / size, gain: (size / drawn) ** 2 })
@@ -518,7 +518,7 @@ function drawnSize(comparison: Comparison, at: number, size: number): number {
   return frames > 0 ? Math.min(2 * size, nearestPowerOfTwo(frames, LEAST_DRAWN)) : size
 }
 
-/** The level next to one that was found, between that of the map and those beside attacks; NaN where there are none of these. */
+/** The level next to one that was found, between that of the map and those beside attacks; NaN without any of these. */
 function nearestBetween(under: readonly Spectrum[], mapped: number, found: number, low: number, high: number): number {
   if (under.length === 0) return Number.NaN
   let least = mapped
