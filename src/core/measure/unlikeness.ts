@@ -194,7 +194,7 @@ export function* unlikenessOf(
         masked: Math.max(1, Math.round(MASKED_OCTAVES * perOctave)),
       }
       const wants: Wanted[] = [{ spectrum: readWant(origin), bins: 1, gain: 1 }]
-      // what moves is drawn out with all else: a window of the result holds another part of its way than one of the source
+      // what moves is drawn out with all else: a window holds another part of its way than in the source
       const drawn = n === 0 || beside ? size : drawnSize(comparison, at, size)
       if (drawn !== size)
         wants.push({ spectrum: readDrawn(drawn)(origin), bins: drawn / size, gain: (size / drawn) ** 2 })
