@@ -6,8 +6,8 @@ test.use({ bypassCSP: true })
 /** threads that do nothing but take time, beside two cores */
 const BUSY = 3
 /**
- * Twice it may run dry until it writes further ahead, as a machine that rests for a moment makes it, and a slow core makes
- * it so at each of the changes; after that, far less than the machine keeps others waiting.
+ * Twice it may run dry until it writes further ahead, as a machine that rests for a moment makes it. A slow core makes it
+ * so at each change. After that, far less than the machine keeps others waiting.
  */
 const FIRST_MS = 750
 const SHARE = 0.25

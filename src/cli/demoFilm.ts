@@ -5,8 +5,8 @@ import { decodeFile } from '../host/decodeFile'
 import type { SourceFacts } from '../session'
 
 /**
- * What the page finds in the film of a first visit. Node has no decoder of its own for films: the packets of its sound go into a
- * file that can be read here.
+ * What the page finds in the film of a first visit. Node has no decoder for films, so the packets of its sound go into
+ * a file that can be read here.
  * @param bytes  of the film, whose sound is Opus
  */
 export async function filmSound(
