@@ -9,7 +9,7 @@ const folder = join(root, 'public', 'demo')
 /** made by scripts/film.mjs, which needs a browser */
 const FILM = 'wall-clock.webm'
 const sounds = ['src/core/demo', 'src/core/dsp', 'src/core/audio', 'src/cli/demo.ts']
-const film = ['src/host', 'src/cli/demoFilm.ts']
+const film = ['src/host/decodeFile.ts', 'src/cli/demoFilm.ts']
 const trials = ['src/core', 'src/session', ...film, 'src/cli/demoTrials.ts']
 const knowledge = [...sounds, 'src/core/analysis', 'src/core/knowledge', ...film, 'src/cli/demoKnown.ts']
 

@@ -110,7 +110,7 @@ export function printAdvice(
 Made by \`npm run quality -- --advice\`. Every method but varispeed renders each item; advice ranks the results by what is measured of them
 beside the source, and never sees the ideal. _Distance_ is how far a result is from the ideal. Advice is right when its choice is the
 best, or within ${100 * CLOSE} % of it. Weights were fitted to the items of \`testing/ideals\` and to half of those drawn by
-\`testing/scores\`; the other half they have not seen.
+\`testing/scores\`; the other half they have not seen, but that three of them were raised later on the first two drawn of each kind.
 
 Each cell: how often the first is right; how often one is among those between which advice tells no difference; and how often
 all of these are more than twice as far as the best.

@@ -2,8 +2,10 @@ import { createHash } from 'node:crypto'
 import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import {
+  type AudioBlock,
   analyse,
   finish,
+  frameCount,
   MEASURE_VERSION,
   needsOf,
   peakOf,
@@ -24,6 +26,15 @@ import { filmSound } from './demoFilm'
 const folder = process.argv[2]
 if (!folder) throw new Error('demoTrials: give a folder')
 
+const factsOf = (bytes: Uint8Array, audio: AudioBlock, container: string) => ({
+  frames: frameCount(audio),
+  sampleRate: audio.sampleRate,
+  channels: audio.channels.length,
+  container,
+  peak: peakOf(audio.channels),
+  hash: createHash('sha256').update(bytes).digest('hex'),
+})
+
 const facts: Record<string, Source['facts']> = {}
 const trials: Record<string, Trial> = {}
 const [first] = firstSources
@@ -32,15 +43,7 @@ for (const source of firstSession().sources.filter(({ file }) => file.endsWith('
   const bytes = await readFile(join(folder, file))
   const { audio, depth } = readWav(bytes, file)
   const sound = soundSource(audio)
-  const own = {
-    frames: sound.frames,
-    sampleRate: sound.sampleRate,
-    channels: sound.channelCount,
-    container: 'WAV',
-    ...(depth && { depth }),
-    peak: peakOf(audio.channels),
-    hash: createHash('sha256').update(bytes).digest('hex'),
-  }
+  const own = { ...factsOf(bytes, audio, 'WAV'), ...(depth && { depth }) }
   facts[file] = own
   if (source.id !== first?.id) continue
   const recipes = source.variants.map((variant) => recipeOf({ ...source, facts: own }, variant))
@@ -54,14 +57,6 @@ for (const source of firstSession().sources.filter(({ file }) => file.endsWith('
 }
 const film = await readFile(join(folder, firstFilm.file))
 const { audio, picture } = await filmSound(film)
-facts[firstFilm.file] = {
-  frames: audio.channels[0]?.length ?? 0,
-  sampleRate: audio.sampleRate,
-  channels: audio.channels.length,
-  container: 'WebM',
-  peak: peakOf(audio.channels),
-  picture,
-  hash: createHash('sha256').update(film).digest('hex'),
-}
+facts[firstFilm.file] = { ...factsOf(film, audio, 'WebM'), picture }
 await writeFile(join(folder, 'facts.json'), JSON.stringify(facts))
 await writeFile(join(folder, 'trials.json'), JSON.stringify(trials))

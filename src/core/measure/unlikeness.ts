@@ -115,8 +115,8 @@ export function* unlikenessOf(
     const first = lowerBound(found, at - size / 2)
     const end = lowerBound(found, at + size / 2)
     if (first !== lowerBound(sources, origin - size / 2) || end !== lowerBound(sources, origin + size / 2)) return []
-    const drawn = drawnBy(comparison, at, size)
-    if (!(drawn < MOST_DRAWN && drawn > 1 / MOST_DRAWN)) return []
+    const frames = framesOf(comparison, at, size)
+    if (!(frames < MOST_DRAWN * size && frames > size / MOST_DRAWN)) return []
     return Array.from({ length: end - first }, (_, n) => first + n)
   }
   const isMoved = Math.abs(Math.log2(comparison.pitchRatioAt(asOutput(from)))) > NEAR_OCTAVES
@@ -170,8 +170,8 @@ export function* unlikenessOf(
       if (!tellsStruck && under.length === 0) continue
       const attack = beside ? near : lastBefore(found, at)
       const rings = attack === undefined ? undefined : ringOf(attack, at, size)
-      const bands = rings && struckAt(attack as number)
-      const natural = rings?.known ? readNatural(rings.frame) : undefined
+      const bands = tellsStruck ? rings && struckAt(attack as number) : anyOf(under.map(struckAt))
+      const natural = tellsStruck && rings?.known ? readNatural(rings.frame) : undefined
       const ratio = comparison.pitchRatioAt(asOutput(from + at))
       const formantRatio = comparison.formantRatioAt(asOutput(from + at))
       // where formants part from the pitch, only what is wide keeps its place: theirs
@@ -180,7 +180,7 @@ export function* unlikenessOf(
       const got = readGot(at)
       const about = {
         rings: {
-          bands: tellsStruck ? bands : anyOf(under.map(struckAt)),
+          bands,
           natural,
           apartSeconds: rings ? Math.abs(origin - rings.frame) / sampleRate : 0,
           ended: rings?.ended ?? false,
@@ -508,28 +508,19 @@ interface Wanted {
   readonly gain: number
 }
 
-/** How many times as long as in the source what a window of the result holds is; below 0 where it goes backwards. */
-const drawnBy = (comparison: Comparison, at: number, size: number): number =>
-  size / (originOf(comparison, at + size / 2) - originOf(comparison, at - size / 2))
+/** How many frames of the source a window of the result holds; below 0 where it goes backwards. */
+const framesOf = (comparison: Comparison, at: number, size: number): number =>
+  originOf(comparison, at + size / 2) - originOf(comparison, at - size / 2)
 
 /** The window of the source that holds what one of the result does; a power of two, at most twice as long. */
 function drawnSize(comparison: Comparison, at: number, size: number): number {
-  const frames = size / drawnBy(comparison, at, size)
+  const frames = framesOf(comparison, at, size)
   return frames > 0 ? Math.min(2 * size, nearestPowerOfTwo(frames, LEAST_DRAWN)) : size
 }
 
-/** The level next to one that was found, between that of the map and those beside attacks; NaN without any of these. */
-function nearestBetween(under: readonly Spectrum[], mapped: number, found: number, low: number, high: number): number {
-  if (under.length === 0) return Number.NaN
-  let least = mapped
-  let most = mapped
-  for (const { below } of under) {
-    const power = powerBetween(below, low, high)
-    least = Math.min(least, power)
-    most = Math.max(most, power)
-  }
-  return Math.max(least, Math.min(most, found))
-}
+/** What any of several powers may be and all between them: of that, what is nearest to the one that was found. */
+const nearestOf = (found: number, powers: readonly number[]): number =>
+  Math.max(Math.min(...powers), Math.min(Math.max(...powers), found))
 
 /** Which bands any of several attacks strikes. */
 const anyOf = (struck: readonly (readonly number[])[]): readonly number[] | undefined =>
@@ -592,10 +583,13 @@ function distanceOf(
           Math.abs(10 * Math.log10(wanted / mapped)) >
           Math.min(MOST_BY_ITSELF_DB, falls * rings.apartSeconds) + ENDED_DB
         )
-          wanted = Math.max(Math.min(wanted, mapped), Math.min(Math.max(wanted, mapped), level))
+          wanted = nearestOf(level, [wanted, mapped])
       }
       if (rings.ended || !rings.natural) wanted = Math.min(wanted, level)
-    } else if (rings.apart) wanted = nearestBetween(rings.under, wanted, level, low, high)
+    } else if (rings.apart) {
+      const beside = rings.under.map(({ below }) => powerBetween(below, low, high))
+      wanted = beside.length > 0 ? nearestOf(level, [wanted, ...beside]) : Number.NaN
+    }
     wants.push(wanted)
     levels.push(level)
   }

@@ -8,7 +8,8 @@ import type { Trial } from './trial'
  * How much each kind of harm says about how far a result is from its ideal, and what the unlikeness adds per dB.
  * A kind counts by the square root of how bad it is on the one scale of `grading`.
  * The weights were fitted to half of the items with ideal answers, but that of lost attacks, which is set by hand.
- * How often the first is the best for the other half is told in docs/advice.md.
+ * Those of flutter, detune and unlikeness were raised later, on the first two items that are drawn of each kind.
+ * How often the first is the best is told in docs/advice.md.
  */
 const WEIGHTS: Readonly<Record<ArtefactId, number>> = {
   'lost-attacks': 0.8,
