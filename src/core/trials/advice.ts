@@ -66,11 +66,19 @@ const CLOSE_AT_LEAST = 0.3
 /** Whether a harm is so near the least that figures do not tell which is less. */
 export const isClose = (harm: number, least: number) => harm <= least + Math.max(CLOSE_AT_LEAST, CLOSE * least)
 
-/** Methods by what they did to this sound, least harm first. */
+/**
+ * Methods by what they did to this sound, least harm first. Those at the top are close, as far as figures do not tell them
+ * apart. Where no harm is heard in the first, one in which harm is heard is told from it.
+ */
 export function rankTrials<One extends Tried>(tried: readonly One[]): (One & Ranked)[] {
   const ranked = tried.map((one) => ({ ...one, harm: harmOf(one.trial.measurement) })).sort((a, b) => a.harm - b.harm)
-  const best = ranked[0]?.harm ?? 0
-  return ranked.map((one) => ({ ...one, close: isClose(one.harm, best) }))
+  const isHeard = (one: Tried | undefined) => one !== undefined && findingsOf(one.trial.measurement).length > 0
+  const [first] = ranked
+  let close = true
+  return ranked.map((one) => {
+    close &&= isClose(one.harm, first?.harm ?? 0) && (isHeard(first) || !isHeard(one))
+    return { ...one, close }
+  })
 }
 
 const TOLD = 3

@@ -61,6 +61,9 @@ export function contradictionsOfAdvice(tried: readonly Tried[]): string[] {
     const before = ranked[n - 1]
     if (before && before.harm > harm) found.push(`${methodId} is ranked behind more harm`)
     if (before && close && !before.close) found.push(`${methodId} is close behind one that is not`)
+    const first = ranked[0]?.trial.measurement
+    if (close && first && findingsOf(first).length === 0 && findingsOf(trial.measurement).length > 0)
+      found.push(`${methodId} is close to one without harm, and has some`)
     const reason = reasonOf(trial.measurement, ranked[n === 0 ? 1 : 0]?.trial.measurement)
     for (const finding of findingsOf(trial.measurement)) {
       const { label } = artefactKind(finding.artefact.id)

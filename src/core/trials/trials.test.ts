@@ -6,7 +6,7 @@ import { finish } from '../task'
 import { recipe } from '../testing/recipes'
 import { chord, clicks, noise } from '../testing/signals'
 import { straightMap } from '../timeline/timeMap'
-import { harmOf, rankTrials, reasonOf } from './advice'
+import { harmOf, isClose, rankTrials, reasonOf } from './advice'
 import { tellingSpan } from './excerpt'
 import { renderSpan, trialTask } from './trial'
 
@@ -110,6 +110,30 @@ describe('advice', () => {
     const one = trialOf('wsola', 1.1)
     const ranked = rankTrials([one, { ...one, methodId: 'twin' }])
     expect(ranked.every(({ close }) => close)).toBe(true)
+  })
+
+  it('tells one in which harm is heard from one in which none is, however near their numbers are', () => {
+    const { trial } = trialOf('splice', 1)
+    const withClicks = (methodId: string, value: number) => ({
+      methodId,
+      trial: {
+        ...trial,
+        measurement: {
+          ...trial.measurement,
+          unlikenessDb: 3,
+          artefacts: trial.measurement.artefacts.map((one) => (one.id === 'clicks' ? { ...one, value } : one)),
+        },
+      },
+    })
+    const ranked = rankTrials([withClicks('clicking', 1), withClicks('clean', 0), withClicks('twin', 0)])
+    expect(isClose(ranked[2]?.harm as number, ranked[0]?.harm as number)).toBe(true)
+    expect(ranked.map(({ methodId, close }) => [methodId, close])).toEqual([
+      ['clean', true],
+      ['twin', true],
+      ['clicking', false],
+    ])
+    const heard = rankTrials([withClicks('clicking', 1), withClicks('twin', 1)])
+    expect(heard.every(({ close }) => close)).toBe(true)
   })
 
   it('counts no harm on the source itself', () => {

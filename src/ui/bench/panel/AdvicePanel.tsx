@@ -73,7 +73,7 @@ export function AdvicePanel({ source }: { source: Source }) {
           ) : state?.status === 'cancelled' ? (
             'Stopped. What was tried stays below.'
           ) : state?.status === 'done' && close.length > 1 ? (
-            `No difference that these figures tell: ${close.map((one) => methodById(one.methodId).label).join(', ')}. Let your ear decide.`
+            `Figures do not tell the first ${close.length} apart: listen.`
           ) : state?.status === 'done' ? (
             'Least harm first, heard or not.'
           ) : running ? null : (
