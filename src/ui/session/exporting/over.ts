@@ -148,18 +148,20 @@ function contentOf(state: State, key: string): unknown {
 export function syncOver(state: State, before: State | undefined) {
   if (before && state.history === before.history && state.outlook.exporting.over === before.outlook.exporting.over)
     return
-  if (!state.outlook.exporting.over.some(({ again }) => again)) return
+  const kept = state.outlook.exporting.over.filter(({ again }) => again)
+  if (kept.length === 0) return
+  // what a session opens with lies in the file; what is changed a moment after does not
+  for (const { key } of kept) {
+    const content = savedOf.has(key) ? undefined : contentOf(state, key)
+    if (content !== undefined) savedOf.set(key, content)
+  }
   clearTimeout(settling)
   settling = setTimeout(() => {
     const now = getState()
     if (now.access.kind !== 'writes' && now.access.kind !== 'unkept') return
     for (const { key, again, name } of now.outlook.exporting.over) {
       const content = contentOf(now, key)
-      const last = savedOf.get(key)
-      if (content === undefined || content === last) continue
-      savedOf.set(key, content)
-      // the first look only tells how it is
-      if (!again || last === undefined) continue
+      if (!again || content === undefined || content === savedOf.get(key)) continue
       saveOver(key)
       notify({ tone: 'plain', text: `${name} is saved again` })
     }
