@@ -1,3 +1,4 @@
+import { attackKinds } from '../analysis/attackKinds'
 import { BROUGHT_SECONDS, SETTLED_SECONDS } from '../analysis/brought'
 import { createLayers, type Layers, LEAD_SECONDS } from '../analysis/layers'
 import { pickWithin, usualGapMs } from '../analysis/material'
@@ -141,6 +142,7 @@ function layeredVoice(
     strength: 1,
     leadFrames: LEAD_SECONDS * sampleRate,
     holdFrames: attacks.map((attack) => SETTLED_SECONDS * sampleRate * ratioAt(map.outputAt(asSource(attack)))),
+    makesUpAfter: attackKinds(source, attacks).map((kind) => (kind === 'struck' ? undefined : 0)),
     naturalSpeedAt: (frame) => 1 / ratioAt(frame),
   })
   const parts: { gain: number; voice: Pulled }[] = []

@@ -36,4 +36,21 @@ describe('an attack by the locked vocoder', () => {
       }
     }
   })
+
+  it('goes on as loud as the source is at that place, by three-layer too, however far the stretch', () => {
+    for (const methodId of ['vocoder', 'layered']) {
+      for (const stretch of [0.5, 2, 8]) {
+        const frame = Math.round(0.2 * RATE)
+        const source = struckAt(frame)
+        const [result] = renderBlock(source, recipe(methodId, { stretch })).channels as [Float32Array]
+        const [own] = source.channels as [Float32Array]
+        for (const later of [0.6, 0.9, 1.1]) {
+          const place = Math.round(frame + later * RATE)
+          const gain =
+            levelDb(result, place * stretch, place * stretch + 2400) - levelDb(own, place, place + 2400 / stretch)
+          expect(Math.abs(gain), `${methodId}, ${stretch} ×, ${later} s`).toBeLessThan(0.2)
+        }
+      }
+    }
+  })
 })

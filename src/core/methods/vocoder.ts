@@ -1,7 +1,7 @@
+import { attackKinds, prepareAttackKinds } from '../analysis/attackKinds'
 import { tonalWindow } from '../analysis/material'
-import { type AudioBlock, frameCount } from '../audio/block'
+import type { AudioBlock } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
-import { square } from '../dsp/portable'
 import { lowerBound } from '../dsp/search'
 import { nearestPowerOfTwo } from '../dsp/units'
 import { vocoderColumns } from '../kernels/vocoderColumn'
@@ -80,9 +80,10 @@ export const vocoder = defineMethod({
       return ownStart(source, overlapAddVoice(createVocoder(source, inner, attacks, length, Number(settings.overlap))))
     }),
   prepare(source, analysis) {
-    const attacks = (analysis.attacks ?? []).map(({ frame }) => frame)
-    const unknown = pairsOf(source, attacks).filter((pair) => !isKnown(source, pair))
-    return unknown.length > 4 * ATTACKS_AT_ONCE ? lookAt(source, unknown) : undefined
+    return prepareAttackKinds(
+      source,
+      (analysis.attacks ?? []).map(({ frame }) => frame),
+    )
   },
 })
 
@@ -101,72 +102,11 @@ const ANNOUNCED = { ahead: 0.125, behind: 0.125 } as const
  * An attack owns a peak that it lifts by this much over what was there before it, in power. What is struck lifts what
  * goes on under it as well, by chance. A held note that begins again is hardly louder than the one before.
  */
-const LIFTED = { struck: 3, held: 2 } as const
+const LIFTED = { struck: 3, ringing: 3, held: 2 } as const
 /** and what tops that by this much is held down in columns that only reach over an attack from before */
 const ANNOUNCES = 2
-
-/** a blow brings at least this much over what was there, in power, and leaves no more than this of it a moment later */
-const BROUGHT_FROM = 0.5
-const STRUCK_BELOW = 0.35
-const BLOW_SECONDS = 0.02
-const LATER_SECONDS = 0.1
-const MUCH_LATER_SECONDS = 0.14
-
-/**
- * Whether what an attack brings dies away, as a blow's sound does, or stays, as a held note's. Taken from the
- * difference of neighbouring samples, in which a hat shows beside a chord.
- */
-function isStruck(source: AudioBlock, attack: number, next: number): boolean {
-  const frames = (seconds: number) => Math.round(seconds * source.sampleRate)
-  const power = (from: number, to: number) => {
-    let sum = 0
-    for (const channel of source.channels) {
-      for (let i = Math.max(1, from); i < Math.min(channel.length, to); i++) {
-        sum += square((channel[i] as number) - (channel[i - 1] as number))
-      }
-    }
-    return sum / Math.max(1, to - from)
-  }
-  const gap = next - attack
-  const before = power(attack - frames(BLOW_SECONDS), attack)
-  const brought = power(attack, attack + frames(BLOW_SECONDS)) - before
-  const later = Math.min(frames(LATER_SECONDS), Math.round(0.6 * gap))
-  const left = power(attack + later, attack + Math.min(frames(MUCH_LATER_SECONDS), gap)) - before
-  return brought > BROUGHT_FROM * before && left < STRUCK_BELOW * brought
-}
-
-/** What was looked at of a source's attacks: each again and again, by every voice of it. */
-const looked = new WeakMap<AudioBlock, Map<string, boolean>>()
-
-/** Of an attack and the one behind it. */
-interface Pair {
-  readonly attack: number
-  readonly next: number
-}
-
-const pairsOf = (source: AudioBlock, attacks: readonly number[]): Pair[] =>
-  attacks.map((attack, i) => ({ attack, next: attacks[i + 1] ?? frameCount(source) }))
-
-const isKnown = (source: AudioBlock, { attack, next }: Pair) => looked.get(source)?.has(`${attack} ${next}`) ?? false
-
-function isStruckAgain(source: AudioBlock, { attack, next }: Pair): boolean {
-  const known = looked.get(source) ?? new Map<string, boolean>()
-  looked.set(source, known)
-  const key = `${attack} ${next}`
-  const struck = known.get(key) ?? isStruck(source, attack, next)
-  known.set(key, struck)
-  return struck
-}
-
-/** so many attacks are looked at in a millisecond or two */
-const ATTACKS_AT_ONCE = 16
-
-function* lookAt(source: AudioBlock, pairs: readonly Pair[]): Generator<void> {
-  for (const [i, pair] of pairs.entries()) {
-    isStruckAgain(source, pair)
-    if (i % ATTACKS_AT_ONCE === 0) yield
-  }
-}
+/** of a window behind an attack's hold: nearer, what waits to make up for the hold would draw out how the attack begins */
+const MADE_UP_FROM = 1.5
 
 /**
  * Also how other methods stretch what is tonal in a sound: `attacks` (source frames, rising) are kept, an empty list
@@ -188,13 +128,12 @@ export function createVocoder(
   const scale = 1 / (0.375 * overlap)
   const columns = vocoderColumns(source.channels, length, hop)
   const kept = care === 'kept' ? attacks : []
-  const kinds = pairsOf(source, kept).map((pair): keyof typeof LIFTED =>
-    isStruckAgain(source, pair) ? 'struck' : 'held',
-  )
+  const kinds = attackKinds(source, kept)
   const map = holdAttacks(given, kept, {
     strength: 1,
     leadFrames: hop / 2,
-    holdFrames: kinds.map((kind) => (kind === 'struck' ? bins : bins / 4)),
+    holdFrames: kinds.map((kind) => (kind === 'held' ? bins / 4 : bins)),
+    makesUpAfter: kinds.map((kind) => (kind === 'struck' ? undefined : MADE_UP_FROM * length)),
     naturalSpeedAt: () => 1,
   })
   const reach = care === 'kept' ? AT_ATTACK : ANNOUNCED

@@ -9,12 +9,20 @@ export interface AttackHold {
   readonly leadFrames: number
   /** output frames behind an attack until which it does: for all, or attack by attack */
   readonly holdFrames: number | readonly number[]
+  /**
+   * Output frames behind an attack's hold from which on the map goes back to where it would be without it, attack by
+   * attack; where it has to hurry for that, it goes at once. Where it is undefined, or the next attack is too near, all
+   * the time until that one makes up for the hold.
+   */
+  readonly makesUpAfter?: readonly (number | undefined)[]
   /** source frames per output frame that count as natural at that moment; 1, or the pitch ratio where pitch is made by reading back */
   naturalSpeedAt(output: OutputFrame): number
 }
 
 /** holds may take up to this share of the time between two attacks; the rest has to make up for them */
 const MOST = 0.7
+/** what a hold has gained or lost is made up for over so many times it: at half or at one and a half of the map's speed */
+const MADE_UP_OVER = 2
 
 /** A run of output frames: within a hold one straight line, between holds a stretched piece of the map below. */
 interface Span {
@@ -84,6 +92,36 @@ export function holdAttacks(map: TimeMap, attacks: readonly number[], hold: Atta
   }
 }
 
+/** A frame of the output, and the one of the map below that is heard there. */
+interface Corner {
+  readonly output: number
+  readonly base: OutputFrame
+}
+
+interface Between {
+  readonly from: number
+  readonly to: number
+  readonly sourceFrom: number
+  readonly sourceTo: number
+  readonly settle: number | undefined
+}
+
+/** How the time between two holds goes by: straight from corner to corner, over the map below. */
+function cornersBetween(map: TimeMap, { from, to, sourceFrom, sourceTo, settle }: Between): Corner[] {
+  const first = { output: from, base: map.outputAt(asSource(sourceFrom)) }
+  const last = { output: to, base: map.outputAt(asSource(sourceTo)) }
+  if (settle === undefined) return [first, last]
+  const staysFor = first.base > from ? settle : 0
+  const stay = { output: from + staysFor, base: asOutput(first.base + staysFor) }
+  const back = stay.output + MADE_UP_OVER * Math.abs(first.base - from)
+  const away = to - MADE_UP_OVER * Math.abs(last.base - to)
+  if (back >= away) return [first, last]
+  const onMap = [back, away].map((output): Corner => ({ output, base: asOutput(output) }))
+  return [first, stay, ...onMap, last].filter(
+    ({ output }, i, all) => i === 0 || output > (all[i - 1]?.output as number),
+  )
+}
+
 function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Span[] {
   const places = attacks
     .map((source, i) => {
@@ -93,7 +131,7 @@ function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Spa
       const natural = hold.naturalSpeedAt(output)
       // halfway by ratio: half the strength passes an attack of a double stretch at 1/√2 of its speed
       const held = speed > 0 ? power(natural, hold.strength) * power(speed, 1 - hold.strength) : 0
-      return { source, output: output as number, held, holdFrames }
+      return { source, output: output as number, held, holdFrames, settle: hold.makesUpAfter?.[i] }
     })
     .filter((place) => place.held > 0 && place.output >= 0 && place.output <= map.outputFrames)
   const spans: Span[] = []
@@ -102,12 +140,13 @@ function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Spa
   let previousSource: number = map.sourceAt(asOutput(0))
   let previousHeld = 1
   let behind = 0
+  let settle: number | undefined
   const endOutput = map.outputFrames
   const endSource = map.sourceAt(asOutput(endOutput))
   let openOutput = 0
   let openSource = previousSource
   for (let i = 0; i <= places.length; i++) {
-    const place = places[i] ?? { source: endSource, output: endOutput, held: 1, holdFrames: 0 }
+    const place = places[i] ?? { source: endSource, output: endOutput, held: 1, holdFrames: 0, settle: undefined }
     const isEnd = i === places.length
     const outputGap = place.output - previousOutput
     const sourceGap = place.source - previousSource
@@ -132,13 +171,15 @@ function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Spa
     const to = place.output - lead
     const sourceFrom = previousSource + tail * previousHeld
     const sourceTo = place.source - lead * place.held
-    if (to > from) {
+    const corners = to > from ? cornersBetween(map, { from, to, sourceFrom, sourceTo, settle }) : []
+    for (let n = 1; n < corners.length; n++) {
+      const [start, end] = [corners[n - 1], corners[n]] as [Corner, Corner]
       spans.push({
-        outputStart: from,
-        outputEnd: to,
-        sourceStart: sourceFrom,
-        sourceEnd: sourceTo,
-        base: { start: map.outputAt(asSource(sourceFrom)), end: map.outputAt(asSource(sourceTo)) },
+        outputStart: start.output,
+        outputEnd: end.output,
+        sourceStart: map.sourceAt(start.base),
+        sourceEnd: map.sourceAt(end.base),
+        base: { start: start.base, end: end.base },
       })
     }
     openOutput = to
@@ -147,6 +188,7 @@ function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Spa
     previousSource = place.source
     previousHeld = place.held
     behind = place.holdFrames
+    settle = place.settle
   }
   return spans
 }

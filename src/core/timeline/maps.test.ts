@@ -196,20 +196,44 @@ describe('attack hold', () => {
     expect(holdAttacks(plain, attacks, { ...hold, strength: 0 })).toBe(plain)
   })
 
-  it('holds over random maps by hand without ever running back', () => {
-    const random = createRandom(SEED + 1)
-    for (let round = 0; round < 20; round++) {
-      const plain = randomMap(random)
-      const own = Array.from({ length: 12 }, () => random() * 5 * RATE).sort((a, b) => a - b)
-      const map = holdAttacks(plain, own, hold)
-      let before = Number.NEGATIVE_INFINITY
-      for (let output = 0; output < map.outputFrames; output += 313) {
-        const source = map.sourceAt(asOutput(output))
-        expect(source).toBeGreaterThanOrEqual(before - 1e-6)
-        before = source
+  it.each([0.5, 1.25, 4, 30])(
+    'makes up for a hold soon where it is to, and then is the map without it: %s ×',
+    (stretch) => {
+      const plain = straightMap(4 * RATE, stretch)
+      const [attack, next] = [RATE, 3 * RATE]
+      const SETTLED = 0.1 * RATE
+      const map = holdAttacks(plain, [attack, next], { ...hold, makesUpAfter: [SETTLED, SETTLED] })
+      const held = attack * stretch + hold.holdFrames
+      const settled = stretch > 1 ? SETTLED : 0
+      const gained = Math.abs(hold.holdFrames * (stretch - 1))
+      for (let share = 0.01; share < 1; share += 0.01) {
+        // where it waits, first as fast as the map; then at half or at one and a half of it; then the map itself
+        if (stretch > 1) expect(map.speedAt(asOutput(held + share * settled))).toBeCloseTo(1 / stretch, 6)
+        const back = map.speedAt(asOutput(held + settled + share * 2 * gained))
+        expect(back * stretch).toBeCloseTo(stretch > 1 ? 0.5 : 1.5, 6)
+        const output = held + settled + 2 * gained + share * 0.3 * RATE * stretch
+        expect(map.sourceAt(asOutput(output))).toBeCloseTo(plain.sourceAt(asOutput(output)), 3)
       }
-    }
-  })
+    },
+  )
+
+  it.each([undefined, 0, 2000])(
+    'holds over random maps by hand without ever running back: made up for after %s',
+    (after) => {
+      const random = createRandom(SEED + 1)
+      for (let round = 0; round < 20; round++) {
+        const plain = randomMap(random)
+        const own = Array.from({ length: 12 }, () => random() * 5 * RATE).sort((a, b) => a - b)
+        const map = holdAttacks(plain, own, { ...hold, makesUpAfter: own.map(() => after) })
+        let before = Number.NEGATIVE_INFINITY
+        for (let output = 0; output < map.outputFrames; output += 313) {
+          const source = map.sourceAt(asOutput(output))
+          expect(source).toBeGreaterThanOrEqual(before - 1e-6)
+          before = source
+        }
+      }
+    },
+  )
 })
 
 describe('pitch lines', () => {
