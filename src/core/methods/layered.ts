@@ -150,7 +150,7 @@ function layeredVoice(
     if (db > -60) parts.push({ gain: dbToGain(db), voice: voice() })
   }
   add(settings.sinesDb, () =>
-    overlapAddVoice(over(createVocoder(layers.sines, held, attacks, toneLength, 4, 'announced'))),
+    overlapAddVoice(over(createVocoder(layers.sines, held, attacks, toneLength, 4, { care: 'announced' }))),
   )
   add(settings.attacksDb, () =>
     spliceVoice(layers.attacks, held, attacks, { ...spliceDefaults, tail: 'auto', leadMs: 1000 * LEAD_SECONDS }, seed, {

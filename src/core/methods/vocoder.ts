@@ -1,6 +1,6 @@
 import { attackKinds, prepareAttackKinds } from '../analysis/attackKinds'
 import { tonalWindow } from '../analysis/material'
-import type { AudioBlock } from '../audio/block'
+import { type AudioBlock, silence } from '../audio/block'
 import { overlapAddVoice, type SegmentMaker } from '../dsp/overlapAdd'
 import { lowerBound } from '../dsp/search'
 import { nearestPowerOfTwo } from '../dsp/units'
@@ -8,6 +8,7 @@ import { vocoderColumns } from '../kernels/vocoderColumn'
 import { asOutput, asSource } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
+import { createAttackLevel } from './attackLevel'
 import { defineMethod } from './method'
 import { ownStart } from './ownStart'
 import { pitchByResampling } from './pitchByResampling'
@@ -74,10 +75,13 @@ export const vocoder = defineMethod({
     return { windowMs: ms, ...(moves && { overlap: '8' }) }
   },
   open: ({ source, map, pitch, settings, analysis }) =>
-    pitchByResampling(source.channels.length, map, pitch, (inner) => {
+    pitchByResampling(source.channels.length, map, pitch, (inner, ratioAt) => {
       const length = windowFrames(settings.windowMs, source.sampleRate)
       const attacks = settings.attacks === 'keep' ? (analysis.attacks ?? []).map((attack) => attack.frame) : []
-      return ownStart(source, overlapAddVoice(createVocoder(source, inner, attacks, length, Number(settings.overlap))))
+      return ownStart(
+        source,
+        overlapAddVoice(createVocoder(source, inner, attacks, length, Number(settings.overlap), { ratioAt })),
+      )
     }),
   prepare(source, analysis) {
     return prepareAttackKinds(
@@ -108,11 +112,19 @@ const ANNOUNCES = 2
 /** of a window behind an attack's hold: nearer, what waits to make up for the hold would draw out how the attack begins */
 const MADE_UP_FROM = 1.5
 
+export interface VocoderCare {
+  /**
+   * 'kept' passes attacks at their natural speed and takes phases from the source there; 'announced' only keeps what
+   * they bring from sounding ahead of them
+   */
+  readonly care?: 'kept' | 'announced'
+  /** at what ratio a frame of the result will be read back */
+  readonly ratioAt?: (frame: number) => number
+}
+
 /**
  * Also how other methods stretch what is tonal in a sound: `attacks` (source frames, rising) are kept, an empty list
  * keeps none.
- * @param care  'kept' passes attacks at their natural speed and takes phases from the source there; 'announced' only
- *   keeps what they bring from sounding ahead of them.
  */
 export function createVocoder(
   source: AudioBlock,
@@ -120,32 +132,38 @@ export function createVocoder(
   attacks: readonly number[],
   length: number,
   overlap: number,
-  care: 'kept' | 'announced' = 'kept',
+  { care = 'kept', ratioAt = () => 1 }: VocoderCare = {},
 ): SegmentMaker {
   const hop = length / overlap
   const bins = length / 2
   // Σ hann² over all shifts by `hop` is 3/8 · overlap: what two windows leave is undone by it
   const scale = 1 / (0.375 * overlap)
   const columns = vocoderColumns(source.channels, length, hop)
+  const attackLevel = createAttackLevel(source, length)
   const kept = care === 'kept' ? attacks : []
   const kinds = attackKinds(source, kept)
+  // what is struck dies away as it does in the source, also where the result is read back at another pace
+  const paces = kept.map((frame, i) => (kinds[i] === 'held' ? 1 : ratioAt(given.outputAt(asSource(frame)))))
+  const paceOf = (i: number) => paces[i] ?? 1
   const map = holdAttacks(given, kept, {
     strength: 1,
     leadFrames: hop / 2,
-    holdFrames: kinds.map((kind) => (kind === 'held' ? bins / 4 : bins)),
+    holdFrames: kinds.map((kind, i) => (kind === 'held' ? bins / 4 : bins * paceOf(i))),
     makesUpAfter: kinds.map((kind) => (kind === 'struck' ? undefined : MADE_UP_FROM * length)),
-    naturalSpeedAt: () => 1,
+    naturalSpeedAt: (_, i) => 1 / paceOf(i),
   })
   const reach = care === 'kept' ? AT_ATTACK : ANNOUNCED
   const places = attacks.map((frame) => map.outputAt(asSource(frame)))
   let learnt = -1
   let previousSegment = Number.NaN
 
-  /** The attack that a segment has to mind, and on which side of it the segment lies. */
+  /** The attack that a segment has to mind, as its window reaches it here or there, and on which side of it it lies. */
   function attackNear(k: number): { attack: number; side: 'before' | 'at' } | undefined {
     const centre = k * hop
     const first = lowerBound(places, centre - reach.behind * length)
-    for (let i = first; i < places.length && (places[i] as number) < centre + bins; i++) {
+    const reads = map.sourceAt(asOutput(Math.max(0, centre)))
+    const isNear = (i: number) => (places[i] as number) < centre + bins || (attacks[i] as number) < reads + bins
+    for (let i = first; i < places.length && isNear(i); i++) {
       const ahead = (places[i] as number) - centre
       if (ahead <= reach.ahead * length) return { attack: i, side: 'at' }
       if (ahead > 0) return { attack: i, side: 'before' }
@@ -155,6 +173,32 @@ export function createVocoder(
 
   /** The source frame of a column at an attack: as far from the attack as in the result. */
   const besideAttack = (k: number, attack: number) => (attacks[attack] as number) + k * hop - (places[attack] as number)
+
+  /**
+   * The attack that a window reaches over from behind, where its result is read back at another pace. As long as it
+   * does, it looks at the source as far from the attack as it lies in the result.
+   */
+  function attackUnder(k: number): number | undefined {
+    const centre = k * hop
+    const last = lowerBound(places, centre + 1) - 1
+    const isUnder = care === 'kept' && last >= 0 && (places[last] as number) > centre - bins
+    return isUnder && paceOf(last) !== 1 ? last : undefined
+  }
+
+  const column = silence(source.channels.length, length)
+  /** Add a column that reads past an attack at another pace than it is meant to. */
+  function layPast(k: number, attack: number, sum: readonly Float32Array[]) {
+    for (const channel of column) channel.fill(0)
+    columns.lay(column, scale)
+    const gainAt = attackLevel(attacks[attack] as number, paceOf(attack))
+    const start = k * hop - bins - (places[attack] as number)
+    for (let i = 0; i < length; i++) {
+      const gain = gainAt(start + i)
+      sum.forEach((channel, c) => {
+        channel[i] = (channel[i] as number) + gain * (column[c]?.[i] as number)
+      })
+    }
+  }
 
   /** Learn what there is in the last window that does not yet reach into an attack. */
   function learnBefore(attack: number) {
@@ -174,14 +218,16 @@ export function createVocoder(
     addSegment(k, sum) {
       const near = attackNear(k)
       const at = care === 'kept' && near?.side === 'at' ? near.attack : undefined
-      columns.analyse(Math.round(at === undefined ? map.sourceAt(asOutput(k * hop)) : besideAttack(k, at)))
+      const past = at ?? attackUnder(k)
+      columns.analyse(Math.round(past === undefined ? map.sourceAt(asOutput(k * hop)) : besideAttack(k, past)))
       if (near) learnBefore(near.attack)
       // what an attack brings into a window that only reaches over it from before is held down
       if (near?.side === 'before') columns.holdDown(ANNOUNCES)
       if (previousSegment === k - 1) columns.lock(at === undefined ? 0 : LIFTED[kinds[at] ?? 'held'])
       else columns.begin()
       previousSegment = k
-      columns.lay(sum, scale)
+      if (past === undefined || paceOf(past) === 1) columns.lay(sum, scale)
+      else layPast(k, past, sum)
     },
   }
 }

@@ -15,8 +15,11 @@ export interface AttackHold {
    * the time until that one makes up for the hold.
    */
   readonly makesUpAfter?: readonly (number | undefined)[]
-  /** source frames per output frame that count as natural at that moment; 1, or the pitch ratio where pitch is made by reading back */
-  naturalSpeedAt(output: OutputFrame): number
+  /**
+   * source frames per output frame that count as natural at an attack, by its place and its number; 1, or the pitch ratio
+   * where pitch is made by reading back
+   */
+  naturalSpeedAt(output: OutputFrame, attack: number): number
 }
 
 /** holds may take up to this share of the time between two attacks; the rest has to make up for them */
@@ -128,7 +131,7 @@ function layOut(map: TimeMap, attacks: readonly number[], hold: AttackHold): Spa
       const holdFrames = typeof hold.holdFrames === 'number' ? hold.holdFrames : (hold.holdFrames[i] ?? 0)
       const output = map.outputAt(asSource(source))
       const speed = map.speedAt(output)
-      const natural = hold.naturalSpeedAt(output)
+      const natural = hold.naturalSpeedAt(output, i)
       // halfway by ratio: half the strength passes an attack of a double stretch at 1/√2 of its speed
       const held = speed > 0 ? power(natural, hold.strength) * power(speed, 1 - hold.strength) : 0
       return { source, output: output as number, held, holdFrames, settle: hold.makesUpAfter?.[i] }
