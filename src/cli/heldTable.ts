@@ -1,5 +1,7 @@
 import { spawn } from 'node:child_process'
-import { text } from 'node:stream/consumers'
+import { createHash } from 'node:crypto'
+import { appendFileSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { freeMethods, rankTrials } from '../core'
 import { spectralDistance } from '../core/testing/distance'
 import { AS_WRITTEN, type IdealItem } from '../core/testing/ideals'
@@ -43,7 +45,7 @@ interface Case {
   readonly between?: number
 }
 
-function* casesOf(item: IdealItem): Generator<Case> {
+function* casesOf(item: IdealItem, isKnown: (item: string, condition: string) => boolean): Generator<Case> {
   const source = item.play(AS_WRITTEN)
   const tryOn = triedOn(source)
   const conditions = [
@@ -51,6 +53,7 @@ function* casesOf(item: IdealItem): Generator<Case> {
     ...PITCHES.map((semitones) => playingOf(item, { semitones })),
   ]
   for (const played of conditions) {
+    if (isKnown(item.id, labelOf(played))) continue
     const { stretch, semitones } = played
     const ideal = idealOf(item, played)
     const floor = spectralDistance(item.play({ ...played, seed: 3 }).audio, ideal.audio)
@@ -79,11 +82,31 @@ function* casesOf(item: IdealItem): Generator<Case> {
   }
 }
 
-/** Print the cases of the items with a number, one in JSON on each line. */
-export function printHeldCases(number: number, kinds: readonly string[] | undefined) {
-  for (const kind of scoreKinds)
-    if (!kinds || kinds.includes(kind))
-      for (const one of casesOf(drawnItem(kind, number))) console.log(JSON.stringify(one))
+/** Cases lie beside the program that came to them: what was broken off goes on, another program begins anew. */
+function casesFile(number: number): string {
+  const program = process.argv[1] as string
+  const hash = createHash('sha256').update(readFileSync(program)).digest('hex').slice(0, 16)
+  return join(dirname(program), `held-${hash}-${number}.jsonl`)
+}
+
+/** The cases that are there, of all kinds. A line that was broken off is made again. */
+function casesIn(file: string): Case[] {
+  const lines = existsSync(file) ? readFileSync(file, 'utf8').split('\n') : []
+  const whole = lines.slice(0, -1)
+  if (lines.length > 0) writeFileSync(file, whole.map((line) => `${line}\n`).join(''))
+  return whole.map((line) => JSON.parse(line) as Case)
+}
+
+/** Make the cases of the items with a number that are not there yet. */
+export function makeHeldCases(number: number, kinds: readonly string[]) {
+  const file = casesFile(number)
+  mkdirSync(dirname(file), { recursive: true })
+  const known = new Set(casesIn(file).map(({ item, condition }) => `${item}, ${condition}`))
+  for (const kind of scoreKinds) {
+    if (!kinds.includes(kind)) continue
+    for (const one of casesOf(drawnItem(kind, number), (item, condition) => known.has(`${item}, ${condition}`)))
+      appendFileSync(file, `${JSON.stringify(one)}\n`)
+  }
 }
 
 const ranges: readonly (readonly [string, (one: Case) => boolean])[] = [
@@ -212,20 +235,15 @@ ${off} of ${cases.length} are off by more than 0.3 LU. _Around_ is the distance 
 }
 
 /** Print the tables; each number has a process of its own. */
-export async function printHeld(kinds: readonly string[] | undefined) {
+export async function printHeld(kinds: readonly string[] = scoreKinds) {
   const all = await Promise.all(
     HELD_NUMBERS.map(async (number) => {
-      const args = ['--held-cases', String(number), ...(kinds ? ['--items', kinds.join(',')] : [])]
-      const own = spawn(process.execPath, [process.argv[1] as string, ...args], {
-        stdio: ['ignore', 'pipe', 'inherit'],
-      })
-      const ended = new Promise<number | null>((resolve) => own.once('close', resolve))
-      const lines = await text(own.stdout)
-      if ((await ended) !== 0) throw new Error(`the cases of number ${number} could not be made`)
-      return lines
-        .trim()
-        .split('\n')
-        .map((line) => JSON.parse(line) as Case)
+      const args = ['--held-cases', String(number), '--items', kinds.join(',')]
+      const own = spawn(process.execPath, [process.argv[1] as string, ...args], { stdio: ['ignore', 2, 'inherit'] })
+      const code = await new Promise<number | null>((resolve) => own.once('close', resolve))
+      if (code !== 0) throw new Error(`the cases of number ${number} could not be made`)
+      const made = casesIn(casesFile(number))
+      return kinds.flatMap((kind) => made.filter(({ item }) => item.startsWith(`${kind} `)))
     }),
   )
   printTables(all.flat())

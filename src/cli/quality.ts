@@ -6,7 +6,7 @@ import { recipe } from '../core/testing/recipes'
 import { renderTextbook, textbooks } from '../core/testing/textbook'
 import { printAdvice } from './adviceTable'
 import { printAgreement } from './agreementTable'
-import { printHeld, printHeldCases } from './heldTable'
+import { makeHeldCases, printHeld } from './heldTable'
 import { printJoined } from './joinedTable'
 import { printProven } from './provenTable'
 
@@ -133,7 +133,7 @@ if (process.argv.includes('--agree')) process.exit(printAgreement(wanted) === 0 
 
 const heldNumber = flag('held-cases')?.[0]
 if (heldNumber !== undefined) {
-  printHeldCases(Number(heldNumber), wanted)
+  makeHeldCases(Number(heldNumber), wanted ?? [])
   process.exit(0)
 }
 if (process.argv.includes('--held')) {
