@@ -11,8 +11,8 @@ const SMOOTHED = 8
 const MOST_GAIN = 4
 
 /**
- * What an attack brings dies away too soon, or too late, where it is read at another pace than it should be. A gain over
- * time makes up for it. What goes on under the attack has its part in the power, and so in the gain, of that time.
+ * What an attack brings dies away too soon, or too late, where it is read at another pace than it should be. A gain
+ * over time makes up for it. What goes on under the attack has its part in the power, and so in the gain.
  *
  * @param length  frames of a window, which is what is read at another pace.
  */

@@ -16,7 +16,7 @@ export interface AttackHold {
    */
   readonly makesUpAfter?: readonly (number | undefined)[]
   /**
-   * source frames per output frame that count as natural at an attack, by its place and its number; 1, or the pitch ratio
+   * source frames per output frame that count as natural at an attack, by its place and its number: 1, or less or more
    * where pitch is made by reading back
    */
   naturalSpeedAt(output: OutputFrame, attack: number): number
@@ -24,7 +24,7 @@ export interface AttackHold {
 
 /** holds may take up to this share of the time between two attacks; the rest has to make up for them */
 const MOST = 0.7
-/** what a hold has gained or lost is made up for over so many times it: at half or at one and a half of the map's speed */
+/** what a hold gains or loses is made up for over so many times it: at half or at one and a half of the map's speed */
 const MADE_UP_OVER = 2
 
 /** A run of output frames: within a hold one straight line, between holds a stretched piece of the map below. */
