@@ -1,7 +1,7 @@
 import { asOutput } from '../timeline/axes'
 import type { Artefact, Place } from './artefacts'
 import { unmeasured } from './artefacts'
-import type { AttackPairs } from './attackPairs'
+import type { AttackPair, AttackPairs } from './attackPairs'
 import { type Comparison, innerOf, originOf } from './comparison'
 import { type Energies, type EnergyOf, energiesOf } from './energies'
 import { mean, meanSquareRoot, median, percentile } from './statistics'
@@ -22,6 +22,10 @@ const BESIDE = 3e-4
 const SPREAD_DB = 1.5
 /** a start without an edge can be told no nearer than this, and drawn out no nearer than so much more */
 const SOFT_MS = 5
+/** from here on a start was found beside its place, unless this share of its edge, and of the edge's power, is there */
+const BESIDE_PLACE_SECONDS = 0.005
+const KEPT_EDGE = 0.7
+const KEPT_EDGE_POWER = 0.25
 /** how much sharpness transposing an attack well may seem to take */
 const TRANSPOSED_DB = 3
 
@@ -33,7 +37,13 @@ export function attackHarm(comparison: Comparison, all: AttackPairs, source: Ene
   const { sampleRate } = comparison.source
   const inner = innerOf(comparison)
   const isInner = (frame: number) => frame >= inner.start && frame < inner.end
-  const pairs = all.pairs.filter(({ expected }) => isInner(expected))
+  const result = energiesOf(comparison.result)
+  const pairs = all.pairs
+    .map((pair, i): AttackPair => {
+      const around = { before: all.pairs[i - 1], behind: all.pairs[i + 1] }
+      return isInPlace(pair, around, source, result, sampleRate) ? { ...pair, found: pair.expected } : pair
+    })
+    .filter(({ expected }) => isInner(expected))
   const extra = all.extra.filter(isInner)
   const knownCount = all.known.filter(isInner).length
   if (pairs.length === 0 && extra.length === 0) {
@@ -55,7 +65,7 @@ export function attackHarm(comparison: Comparison, all: AttackPairs, source: Ene
     outputFrame: Math.round(comparison.from + pair.expected),
     value,
   })
-  const smears = smearOf(comparison, source, kept)
+  const smears = smearOf(comparison, { source, result }, kept)
   const edgy = new Set(smears.map(({ pair }) => pair.sourceFrame))
   const slips = kept.map((pair) => {
     const ms = (1000 * Math.abs(pair.found - pair.expected)) / sampleRate
@@ -125,6 +135,27 @@ function edgeShare(energy: EnergyOf, frame: number, reach: number, sampleRate: n
   return best / (energy(frame - reach, frame + reach) + 1e-14)
 }
 
+/** Whether an attack that was not found, or found beside its place, has its edge at its place all the same. */
+function isInPlace(
+  { sourceFrame, expected, found }: AttackPair,
+  around: { readonly before: AttackPair | undefined; readonly behind: AttackPair | undefined },
+  source: Energies,
+  result: Energies,
+  sampleRate: number,
+): boolean {
+  if (found !== undefined && Math.abs(found - expected) < BESIDE_PLACE_SECONDS * sampleRate) return false
+  const gaps = [around.before, around.behind].flatMap((other) =>
+    other ? [Math.abs(other.sourceFrame - sourceFrame), Math.abs(other.expected - expected)] : [],
+  )
+  const reach = Math.min(REACH_SECONDS * sampleRate, ...gaps.map((gap) => gap / 2))
+  const own = edgeShare(source.edge, sourceFrame, reach, sampleRate)
+  const there = edgeShare(result.edge, expected, reach, sampleRate)
+  const length = EDGE_SECONDS * sampleRate
+  const isLoud =
+    result.edge(expected, expected + length) > KEPT_EDGE_POWER * source.edge(sourceFrame, sourceFrame + length)
+  return isLoud && own >= EDGY && there >= KEPT_EDGE * own
+}
+
 interface Smear<Pair> {
   readonly pair: Pair
   /** dB of concentration lost */
@@ -136,11 +167,12 @@ interface Smear<Pair> {
 /** Each attack where it is, against itself in the source; those whose neighbours are too close say nothing. */
 function smearOf<Pair extends { sourceFrame: number; expected: number; found: number; height: number }>(
   comparison: Comparison,
-  { edge: source, plain: plainSource }: Energies,
+  energies: { readonly source: Energies; readonly result: Energies },
   kept: readonly Pair[],
 ): Smear<Pair>[] {
   const { sampleRate } = comparison.source
-  const { edge: result, plain: plainResult } = energiesOf(comparison.result)
+  const { edge: source, plain: plainSource } = energies.source
+  const { edge: result, plain: plainResult } = energies.result
   const smears: Smear<Pair>[] = []
   kept.forEach((pair, i) => {
     const last = kept[i - 1]
