@@ -22,10 +22,11 @@ const BESIDE = 3e-4
 const SPREAD_DB = 1.5
 /** a start without an edge can be told no nearer than this, and drawn out no nearer than so much more */
 const SOFT_MS = 5
-/** from here on a start was found beside its place, unless this share of its edge, and of the edge's power, is there */
+/** from here on a start was found beside its place, unless what is at its place rises and holds this share of its power */
 const BESIDE_PLACE_SECONDS = 0.005
-const KEPT_EDGE = 0.7
 const KEPT_EDGE_POWER = 0.25
+/** from one edge's length to the next, in power; noise by itself never does. Half as many dB as in the source are enough */
+const RISES = 4
 /** how much sharpness transposing an attack well may seem to take */
 const TRANSPOSED_DB = 3
 
@@ -39,10 +40,7 @@ export function attackHarm(comparison: Comparison, all: AttackPairs, source: Ene
   const isInner = (frame: number) => frame >= inner.start && frame < inner.end
   const result = energiesOf(comparison.result)
   const pairs = all.pairs
-    .map((pair, i): AttackPair => {
-      const around = { before: all.pairs[i - 1], behind: all.pairs[i + 1] }
-      return isInPlace(pair, around, source, result, sampleRate) ? { ...pair, found: pair.expected } : pair
-    })
+    .map((pair): AttackPair => (isInPlace(pair, source, result, sampleRate) ? { ...pair, found: pair.expected } : pair))
     .filter(({ expected }) => isInner(expected))
   const extra = all.extra.filter(isInner)
   const knownCount = all.known.filter(isInner).length
@@ -135,25 +133,30 @@ function edgeShare(energy: EnergyOf, frame: number, reach: number, sampleRate: n
   return best / (energy(frame - reach, frame + reach) + 1e-14)
 }
 
-/** Whether an attack that was not found, or found beside its place, has its edge at its place all the same. */
+/** Whether an attack that was not found, or found beside its place, rises at its place all the same. */
 function isInPlace(
   { sourceFrame, expected, found }: AttackPair,
-  around: { readonly before: AttackPair | undefined; readonly behind: AttackPair | undefined },
   source: Energies,
   result: Energies,
   sampleRate: number,
 ): boolean {
   if (found !== undefined && Math.abs(found - expected) < BESIDE_PLACE_SECONDS * sampleRate) return false
-  const gaps = [around.before, around.behind].flatMap((other) =>
-    other ? [Math.abs(other.sourceFrame - sourceFrame), Math.abs(other.expected - expected)] : [],
-  )
-  const reach = Math.min(REACH_SECONDS * sampleRate, ...gaps.map((gap) => gap / 2))
-  const own = edgeShare(source.edge, sourceFrame, reach, sampleRate)
-  const there = edgeShare(result.edge, expected, reach, sampleRate)
   const length = EDGE_SECONDS * sampleRate
   const isLoud =
     result.edge(expected, expected + length) > KEPT_EDGE_POWER * source.edge(sourceFrame, sourceFrame + length)
-  return isLoud && own >= EDGY && there >= KEPT_EDGE * own
+  const own = riseAt(source.edge, sourceFrame, sampleRate)
+  return isLoud && own >= RISES && riseAt(result.edge, expected, sampleRate) >= Math.max(RISES, Math.sqrt(own))
+}
+
+/** How many times as much energy there is right behind a frame as right before it. */
+function riseAt(energy: EnergyOf, frame: number, sampleRate: number): number {
+  const edge = EDGE_SECONDS * sampleRate
+  let best = 0
+  for (let off = -4; off <= 4; off++) {
+    const start = frame + (off * sampleRate) / 2000
+    best = Math.max(best, energy(start, start + edge) / (energy(start - edge, start) + 1e-14))
+  }
+  return best
 }
 
 interface Smear<Pair> {
