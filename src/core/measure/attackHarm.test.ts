@@ -19,7 +19,7 @@ interface Played {
   readonly lateSeconds?: number
 }
 
-/** Strokes every half second; every other one has another right behind it. They die away as they do, however far apart. */
+/** Strokes every half second; every other one has another right behind it. They die away alike, however far apart. */
 function strokes({ stretch, gap, level, behind = true, lateSeconds = 0 }: Played) {
   const samples = new Float32Array(Math.round(SECONDS * RATE * stretch))
   const blow = (seed: number, at: number, height: number, dies: number) => {

@@ -22,10 +22,10 @@ const BESIDE = 3e-4
 const SPREAD_DB = 1.5
 /** a start without an edge can be told no nearer than this, and drawn out no nearer than so much more */
 const SOFT_MS = 5
-/** from here on a start was found beside its place, unless what is at its place rises and holds this share of its power */
+/** from here on a start was found beside its place, unless what is there rises and holds this share of its power */
 const BESIDE_PLACE_SECONDS = 0.005
 const KEPT_EDGE_POWER = 0.25
-/** from one edge's length to the next, in power; noise by itself never does. Half as many dB as in the source are enough */
+/** from one edge's length to the next, in power; noise by itself never does. Half as many dB as in the source do */
 const RISES = 4
 /** how much sharpness transposing an attack well may seem to take */
 const TRANSPOSED_DB = 3

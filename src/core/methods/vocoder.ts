@@ -23,8 +23,8 @@ import { choice, number } from './settings'
  * At an attack the map runs naturally for half a window, the peaks that the attack brings take their phases from the
  * source afresh, and in columns that reach into it from before it, what it brings is held down to what was there. So
  * it starts where it starts, at its own sharpness, while partials that go on through it go on. What rings on soon lies
- * where the map has it again. At another pitch windows that reach over an attack look past it at the pace of the result,
- * and a gain gives what it brings the decay that it has in the source. Source  Laroche &
+ * where the map has it again. At another pitch, windows that reach over an attack look past it at the pace of the
+ * result, and a gain gives what it brings the decay that it has in the source. Source  Laroche &
  * Dolson 1999, "Improved phase vocoder time-scale modification of audio" (identity phase locking); Röbel
  *         2003, "A new approach to transient processing in the phase vocoder".
  */
