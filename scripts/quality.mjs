@@ -1,6 +1,6 @@
 // Prints the table of all methods against the ideal answers. `--advice` tells how often advice is right.
 // `--proven` lays harm of known size beside what is measured of it. `--agree` looks for contradictions in what is said.
-// `--held` tells how close methods and advice come on sounds that nothing was fitted to.
+// `--held` tells how close methods and advice come on sounds that nothing was fitted to; broken off, it goes on.
 // `--write` puts the table into docs as well.
 import { spawnSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'

@@ -188,18 +188,18 @@ export function createVocoder(
   }
 
   const column = silence(source.channels.length, length)
+  const gains = new Float64Array(length)
   /** Add a column that reads past an attack at another pace than it is meant to. */
   function layPast(k: number, attack: number, sum: readonly Float32Array[]) {
     for (const channel of column) channel.fill(0)
     columns.lay(column, scale)
     const gainAt = attackLevel(attacks[attack] as number, paceOf(attack))
     const start = k * hop - bins - (places[attack] as number)
-    for (let i = 0; i < length; i++) {
-      const gain = gainAt(start + i)
-      sum.forEach((channel, c) => {
-        channel[i] = (channel[i] as number) + gain * (column[c]?.[i] as number)
-      })
-    }
+    for (let i = 0; i < length; i++) gains[i] = gainAt(start + i)
+    column.forEach((from, c) => {
+      const to = sum[c] as Float32Array
+      for (let i = 0; i < length; i++) to[i] = (to[i] as number) + (gains[i] as number) * (from[i] as number)
+    })
   }
 
   /** Learn what there is in the last window that does not yet reach into an attack. */
