@@ -185,7 +185,7 @@ describe('zumbet mix', () => {
     )
     const file = given('rates.json', {
       sources: [...session.sources, { id: 'w', file: 'winch.wav' }],
-      parts: [...session.parts, { source: 'w', startBeat: 4, beats: 8, method: 'wsola' }],
+      parts: [...session.parts, { source: 'w', startBeat: 4, beats: 8, method: 'wsola', gainDb: -6 }],
     })
     const run = zumbet('mix', file, place('rates.wav'), '--rate', '96000', '--depth', '16')
     expect(run).toMatchObject({ status: 0, stderr: '' })
