@@ -32,7 +32,6 @@ function withoutSilences(samples: Float32Array): Float32Array {
   return samples.filter((_, i) => !silences.some(({ start, end }) => i >= start && i < end))
 }
 
-/** The largest step from sample to sample, but for those into silence and out of it. */
 /** How far it is from each sample to the next, but for the edges of silences. */
 function* stepsOf(samples: Float32Array, silences: readonly { start: number; end: number }[]) {
   const edges = new Set(silences.flatMap(({ start, end }) => [start, end]))
@@ -40,6 +39,7 @@ function* stepsOf(samples: Float32Array, silences: readonly { start: number; end
     if (!edges.has(at)) yield { at, size: Math.abs((samples[at] as number) - (samples[at - 1] as number)) }
 }
 
+/** The largest step from sample to sample, but for those into silence and out of it. */
 function largestStep(samples: Float32Array, silences: readonly { start: number; end: number }[] = []): number {
   let most = 0
   for (const { size } of stepsOf(samples, silences)) most = Math.max(most, size)

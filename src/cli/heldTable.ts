@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { appendFileSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { appendFileSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { freeMethods, rankTrials } from '../core'
 import { spectralDistance } from '../core/testing/distance'
@@ -45,7 +45,7 @@ interface Case {
   readonly between?: number
 }
 
-function* casesOf(item: IdealItem, isKnown: (item: string, condition: string) => boolean): Generator<Case> {
+function* casesOf(item: IdealItem, known: readonly Case[]): Generator<Case> {
   const source = item.play(AS_WRITTEN)
   const tryOn = triedOn(source)
   const conditions = [
@@ -53,7 +53,7 @@ function* casesOf(item: IdealItem, isKnown: (item: string, condition: string) =>
     ...PITCHES.map((semitones) => playingOf(item, { semitones })),
   ]
   for (const played of conditions) {
-    if (isKnown(item.id, labelOf(played))) continue
+    if (known.some((one) => one.item === item.id && one.condition === labelOf(played))) continue
     const { stretch, semitones } = played
     const ideal = idealOf(item, played)
     const floor = spectralDistance(item.play({ ...played, seed: 3 }).audio, ideal.audio)
@@ -100,13 +100,10 @@ function casesIn(file: string): Case[] {
 /** Make the cases of the items with a number that are not there yet. */
 export function makeHeldCases(number: number, kinds: readonly string[]) {
   const file = casesFile(number)
-  mkdirSync(dirname(file), { recursive: true })
-  const known = new Set(casesIn(file).map(({ item, condition }) => `${item}, ${condition}`))
-  for (const kind of scoreKinds) {
-    if (!kinds.includes(kind)) continue
-    for (const one of casesOf(drawnItem(kind, number), (item, condition) => known.has(`${item}, ${condition}`)))
-      appendFileSync(file, `${JSON.stringify(one)}\n`)
-  }
+  const known = casesIn(file)
+  for (const kind of scoreKinds)
+    if (kinds.includes(kind))
+      for (const one of casesOf(drawnItem(kind, number), known)) appendFileSync(file, `${JSON.stringify(one)}\n`)
 }
 
 const ranges: readonly (readonly [string, (one: Case) => boolean])[] = [

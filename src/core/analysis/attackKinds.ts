@@ -41,21 +41,17 @@ function powerOf(source: AudioBlock, from: number, to: number, rises: boolean): 
 function kindOf(source: AudioBlock, { attack, next }: Pair): AttackKind {
   const frames = (seconds: number) => Math.round(seconds * source.sampleRate)
   const gap = next - attack
-  // how much more there is than before the attack
-  const over = (from: number, to: number, rises: boolean) =>
-    powerOf(source, attack + from, attack + to, rises) - powerOf(source, attack - frames(BLOW_SECONDS), attack, rises)
+  const power = (from: number, to: number, rises: boolean) => powerOf(source, attack + from, attack + to, rises)
   // a hat shows beside a chord in the difference of neighbouring samples
-  const before = powerOf(source, attack - frames(BLOW_SECONDS), attack, true)
-  const brought = over(0, frames(BLOW_SECONDS), true)
-  const left = over(
-    Math.min(frames(LATER_SECONDS), Math.round(0.6 * gap)),
-    Math.min(frames(MUCH_LATER_SECONDS), gap),
-    true,
-  )
+  const before = power(-frames(BLOW_SECONDS), 0, true)
+  const brought = power(0, frames(BLOW_SECONDS), true) - before
+  const later = Math.min(frames(LATER_SECONDS), Math.round(0.6 * gap))
+  const left = power(later, Math.min(frames(MUCH_LATER_SECONDS), gap), true) - before
   if (brought <= BROUGHT_FROM * before || left >= STRUCK_BELOW * brought) return 'held'
   if (gap < frames(LAST_SECONDS)) return 'struck'
-  const rings = over(frames(EVEN_LATER_SECONDS), frames(LAST_SECONDS), false)
-  return rings > RINGS_FROM * over(0, 2 * frames(BLOW_SECONDS), false) ? 'ringing' : 'struck'
+  const under = power(-frames(BLOW_SECONDS), 0, false)
+  const rings = power(frames(EVEN_LATER_SECONDS), frames(LAST_SECONDS), false) - under
+  return rings > RINGS_FROM * (power(0, 2 * frames(BLOW_SECONDS), false) - under) ? 'ringing' : 'struck'
 }
 
 /** What was looked at of a source's attacks: each again and again, by every voice of it. */

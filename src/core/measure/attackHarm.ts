@@ -40,8 +40,8 @@ export function attackHarm(comparison: Comparison, all: AttackPairs, source: Ene
   const isInner = (frame: number) => frame >= inner.start && frame < inner.end
   const result = energiesOf(comparison.result)
   const pairs = all.pairs
-    .map((pair): AttackPair => (isInPlace(pair, source, result, sampleRate) ? { ...pair, found: pair.expected } : pair))
     .filter(({ expected }) => isInner(expected))
+    .map((pair): AttackPair => (isInPlace(pair, source, result, sampleRate) ? { ...pair, found: pair.expected } : pair))
   const extra = all.extra.filter(isInner)
   const knownCount = all.known.filter(isInner).length
   if (pairs.length === 0 && extra.length === 0) {

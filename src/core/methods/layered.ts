@@ -1,4 +1,4 @@
-import { attackKinds } from '../analysis/attackKinds'
+import { attackKinds, prepareAttackKinds } from '../analysis/attackKinds'
 import { BROUGHT_SECONDS, SETTLED_SECONDS } from '../analysis/brought'
 import { createLayers, type Layers, LEAD_SECONDS } from '../analysis/layers'
 import { pickWithin, usualGapMs } from '../analysis/material'
@@ -86,9 +86,17 @@ export const layered = defineMethod({
     const first = Math.max(0, from - around)
     // what is made goes up to where it is read: a voice that takes over from another of this source goes on with it
     const enough = Math.min(frameCount(source), from + ENOUGH_SECONDS * source.sampleRate)
-    return layers.has(first, enough) ? undefined : layers.prepare(first, Math.min(frameCount(source), to + around))
+    const kinds = prepareAttackKinds(source, attacks)
+    const made = layers.has(first, enough)
+      ? undefined
+      : layers.prepare(first, Math.min(frameCount(source), to + around))
+    return kinds && made ? inTurn(kinds, made) : (kinds ?? made)
   },
 })
+
+function* inTurn(...steps: readonly Generator<void>[]): Generator<void> {
+  for (const step of steps) yield* step
+}
 
 /**
  * what a voice reads around the place that it begins at, and how far behind it the layers have to be there for one to

@@ -160,13 +160,12 @@ export function createVocoder(
   let previousSegment = Number.NaN
 
   /** The attack that a segment has to mind, as its window reaches it here or there, and on which side of it it lies. */
-  function attackNear(k: number): { attack: number; side: 'before' | 'at' } | undefined {
+  function attackNear(k: number, read: number): { attack: number; side: 'before' | 'at' } | undefined {
     const centre = k * hop
     const first = lowerBound(places, centre - reach.behind * length)
-    const reads = map.sourceAt(asOutput(Math.max(0, centre)))
-    const isNear = (i: number) => (places[i] as number) < centre + bins || (attacks[i] as number) < reads + bins
-    for (let i = first; i < places.length && isNear(i); i++) {
+    for (let i = first; i < places.length; i++) {
       const ahead = (places[i] as number) - centre
+      if (ahead >= bins && (attacks[i] as number) - read >= bins) return undefined
       if (ahead <= reach.ahead * length) return { attack: i, side: 'at' }
       if (ahead > 0) return { attack: i, side: 'before' }
     }
@@ -187,8 +186,9 @@ export function createVocoder(
     return isUnder && paceOf(last) !== 1 ? last : undefined
   }
 
-  const column = silence(source.channels.length, length)
-  const gains = new Float64Array(length)
+  const isPaced = paces.some((pace) => pace !== 1)
+  const column = silence(source.channels.length, isPaced ? length : 0)
+  const gains = new Float64Array(isPaced ? length : 0)
   /** Add a column that reads past an attack at another pace than it is meant to. */
   function layPast(k: number, attack: number, sum: readonly Float32Array[]) {
     for (const channel of column) channel.fill(0)
@@ -218,10 +218,11 @@ export function createVocoder(
       previousSegment = Number.NaN
     },
     addSegment(k, sum) {
-      const near = attackNear(k)
+      const read = map.sourceAt(asOutput(k * hop))
+      const near = attackNear(k, read)
       const at = care === 'kept' && near?.side === 'at' ? near.attack : undefined
       const past = at ?? attackUnder(k)
-      columns.analyse(Math.round(past === undefined ? map.sourceAt(asOutput(k * hop)) : besideAttack(k, past)))
+      columns.analyse(Math.round(past === undefined ? read : besideAttack(k, past)))
       if (near) learnBefore(near.attack)
       // what an attack brings into a window that only reaches over it from before is held down
       if (near?.side === 'before') columns.holdDown(ANNOUNCES)
