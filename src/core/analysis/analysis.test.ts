@@ -3,6 +3,7 @@ import { type AudioBlock, frameCount, peakOf, silence } from '../audio/block'
 import { finish } from '../task'
 import { AS_WRITTEN, IDEAL_RATE, type Ideal, idealItems } from '../testing/ideals'
 import { pairAttacks } from '../testing/judge'
+import { drawnItem } from '../testing/scores'
 import { block, noise, sine } from '../testing/signals'
 import { rms } from '../testing/tone'
 import { analyse } from './analysis'
@@ -135,6 +136,25 @@ describe('the pitch track', () => {
     errors.sort((a, b) => a - b)
     expect(errors[errors.length >> 1]).toBeLessThan(withinCents)
     expect(gross / (gross + errors.length)).toBeLessThan(0.03)
+  })
+
+  it.each([
+    ['cry', [1, 5, 7, 8]],
+    ['chirp', [1, 2, 3]],
+  ] as const)('follows how fast soever %s glides, and as high', (kind, numbers) => {
+    for (const number of numbers) {
+      const { audio, f0At } = drawnItem(kind, number).play(AS_WRITTEN)
+      const track = finish(trackPitch(audio))
+      const f0 = f0At as (t: number) => number
+      // at their ends calls are shorter than a step of the track
+      const sung = [...track.hz].flatMap((hz, n) => {
+        const at = (n * track.hopFrames) / audio.sampleRate
+        const within = [-0.03, 0, 0.03].every((by) => f0(at + by) > 0)
+        return within ? [Math.abs(1200 * Math.log2((hz || 1) / f0(at)))] : []
+      })
+      expect(sung.length).toBeGreaterThan(20)
+      expect(sung.filter((off) => off > 50).length / sung.length, `${kind} ${number}`).toBeLessThan(0.03)
+    }
   })
 
   it('says there is none in noise, in silence and in a click', () => {

@@ -17,18 +17,29 @@ export interface PitchTrack {
 
 const STEP_SECONDS = 0.01
 const LOWEST_HZ = 40
-const HIGHEST_HZ = 2000
-/** share of the transform that the window takes; the rest is room for lags */
+const HIGHEST_HZ = 5000
+/** a transform, of which the window takes so much; the rest is room for lags */
+const LOOK_SECONDS = 0.0853
 const WINDOW_SHARE = 0.7
+/**
+ * A glide is not periodic throughout a long window. Where that finds nothing clear, a quick one is asked as well, a quarter as
+ * long. It holds few cycles, so it counts for less, and only where it is clear itself.
+ */
+const QUICK_SHARE = 1 / 4
+const QUICK_COST = 0.1
+const QUICK_CLEAR = 0.85
+const CLEAR = 0.9
 const CANDIDATES = 6
 /** columns whose sound is asked for at once; an even count */
 const AT_ONCE = 100
 /** periodicity from which on a frame counts as pitched, and what changing one's mind costs */
 const VOICED_FROM = 0.72
+const CLEAR_COST = 1 - VOICED_FROM - 0.1
 const TURN_COST = 0.25
 const OCTAVE_COST = 0.9
-/** a longer period explains what a shorter one does: it has to be this much clearer per octave to win */
+/** a longer period explains what a shorter one does: it has to be this much clearer per octave to win, counted from here */
 const SHORTNESS = 0.045
+const SHORTNESS_FROM_HZ = 2000
 
 interface Candidate {
   readonly hz: number
@@ -39,7 +50,7 @@ interface Candidate {
 /**
  * Follow the pitch of a single line: in each step the lags at which the normalised square difference is smallest are
  * candidates, and the cheapest path through them is the pitch.
- * Units  Hz; 40–2000.
+ * Units  Hz; 40–5000.
  * Source  de Cheveigné & Kawahara 2002 for the difference function; McLeod & Wyvill 2005, "A smarter way to find pitch", for
  *         its normalisation; Mauch & Dixon 2014 for candidates joined by Viterbi decoding.
  */
@@ -150,9 +161,31 @@ function findPeaks(
   return count
 }
 
-/** Candidates of two windows at once: their transforms share one. */
+/** Candidates of two columns at once, by long windows and, where those find nothing clear, by quick ones as well. */
 function createPeriodFinder(sampleRate: number) {
-  const size = nearestPowerOfTwo(0.0853 * sampleRate, 256)
+  const long = createLook(sampleRate, LOOK_SECONDS)
+  const quick = createLook(sampleRate, QUICK_SHARE * LOOK_SECONDS)
+  const isClear = (found: readonly Candidate[]) => found.some(({ clarity }) => clarity >= CLEAR)
+  const cheapest = (found: Candidate[]) => found.sort((a, b) => a.cost - b.cost).slice(0, CANDIDATES)
+
+  function candidatesAt(mix: Float32Array, centreA: number, centreB: number): [Candidate[], Candidate[]] {
+    const [a, b] = long.candidatesAt(mix, centreA, centreB)
+    if (!isClear(a) || !isClear(b)) {
+      const [quickA, quickB] = quick.candidatesAt(mix, centreA, centreB)
+      if (!isClear(a)) a.push(...ofQuick(quickA))
+      if (!isClear(b)) b.push(...ofQuick(quickB))
+    }
+    return [cheapest(a), cheapest(b)]
+  }
+  return { candidatesAt, reach: long.reach }
+}
+
+const ofQuick = (found: readonly Candidate[]) =>
+  found.flatMap((one) => (one.clarity >= QUICK_CLEAR ? [{ ...one, cost: one.cost + QUICK_COST }] : []))
+
+/** Candidates of two windows of one length at once: their transforms share one. */
+function createLook(sampleRate: number, seconds: number) {
+  const size = nearestPowerOfTwo(seconds * sampleRate, 256)
   const window = Math.round(WINDOW_SHARE * size)
   const longest = Math.min(size - window - 1, Math.ceil(sampleRate / LOWEST_HZ))
   const shortest = Math.max(2, Math.floor(sampleRate / HIGHEST_HZ))
@@ -175,14 +208,13 @@ function createPeriodFinder(sampleRate: number) {
       const offset = bend === 0 ? 0 : (0.5 * (left - right)) / bend
       const clarity = Math.min(1, middle - 0.25 * (left - right) * offset)
       const hz = sampleRate / (lag + offset)
-      found.push({ hz, clarity, cost: 1 - clarity + SHORTNESS * log2((lag + offset) / shortest) })
+      found.push({ hz, clarity, cost: 1 - clarity + SHORTNESS * log2(SHORTNESS_FROM_HZ / hz) })
     }
-    found.sort((a, b) => a.cost - b.cost)
-    return found.slice(0, CANDIDATES)
+    return found
   }
 
   const loudness = (energy: number) => (energy > 0 ? 1 / Math.sqrt(energy) : 0)
-  const candidatesAt = (mix: Float32Array, centreA: number, centreB: number): [Candidate[], Candidate[]] => {
+  function candidatesAt(mix: Float32Array, centreA: number, centreB: number): [Candidate[], Candidate[]] {
     const energyA = load(frame[0], mix, centreA - (window >> 1))
     const energyB = load(frame[1], mix, centreB - (window >> 1))
     correlate(correlations, frame[0], frame[1], loudness(energyA), loudness(energyB))
@@ -192,9 +224,6 @@ function createPeriodFinder(sampleRate: number) {
 }
 
 const SILENT: Candidate = { hz: 0, cost: 0, clarity: 0 }
-
-/** costs of voiced states are taken from where a frame begins to count as pitched */
-const ownCost = ({ hz, cost }: Candidate) => (hz === 0 ? cost : Math.max(0, cost - (1 - VOICED_FROM) + 0.1))
 
 /** Viterbi over candidates and "no pitch", column by column; of each column only what the way back asks for is kept. */
 function createPathFinder(columns: number) {
@@ -209,6 +238,8 @@ function createPathFinder(columns: number) {
     add(found: readonly Candidate[]) {
       const clearest = found.reduce((m, c) => Math.max(m, c.clarity), 0)
       const now = [{ ...SILENT, cost: Math.max(0, clearest - VOICED_FROM) }, ...found]
+      // voiced states cost what they have over where a frame begins to count as pitched, or over the best of them
+      const free = found.reduce((least, { cost }) => Math.min(least, cost), CLEAR_COST)
       costs = now.map((state, i) => {
         let best = column === 0 ? 0 : Number.POSITIVE_INFINITY
         let bestAt = 0
@@ -226,7 +257,7 @@ function createPathFinder(columns: number) {
         hz[at] = state.hz
         clarity[at] = state.clarity
         back[at] = bestAt
-        return best + ownCost(state)
+        return best + (i === 0 ? state.cost : state.cost - free)
       })
       before = now
       column++

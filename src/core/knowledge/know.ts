@@ -39,7 +39,7 @@ export interface Knowledge {
   readonly loop: LoopFacts | undefined
 }
 
-export const KNOWLEDGE_VERSION = 3
+export const KNOWLEDGE_VERSION = 4
 
 export interface KnowOptions {
   /** its name may tell a tempo */

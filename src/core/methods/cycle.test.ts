@@ -3,7 +3,10 @@ import { trackPitch } from '../analysis/pitchTrack'
 import type { AudioBlock } from '../audio/block'
 import { renderBlock } from '../render/renderTask'
 import { finish } from '../task'
+import { spectralDistance } from '../testing/distance'
+import { AS_WRITTEN } from '../testing/ideals'
 import { recipe } from '../testing/recipes'
+import { drawnItem, type ScoreKind } from '../testing/scores'
 import { cents, rms } from '../testing/tone'
 
 const RATE = 48_000
@@ -84,6 +87,23 @@ describe('pitch cycle', () => {
     expect(errors.length).toBeGreaterThan(40)
     // a tracker that reads 60 ms at once rounds a swing off by itself: as much as this at 0.6 ×
     expect(errors[errors.length >> 1] as number).toBeLessThan(stretch < 1 ? 6 : 2)
+  })
+
+  it.each([
+    ['cry 2', 2, 0],
+    ['cry 8', 0.8, 0],
+    ['cry 7', 1, 12],
+    ['chirp 2', 1.25, 0],
+    ['chirp 3', 1, -5],
+  ])('draws a glide as it is sung, however fast: %s, %d ×, %d st', (name, stretch, semitones) => {
+    const [kind, number] = name.split(' ') as [ScoreKind, string]
+    const { play } = drawnItem(kind, Number(number))
+    const made = renderBlock(
+      play(AS_WRITTEN).audio,
+      recipe('cycle', { stretch, pitchSemitones: semitones, formants: 'move' }),
+    )
+    const ideal = play({ ...AS_WRITTEN, stretch, semitones })
+    expect(spectralDistance(made, ideal.audio)).toBeLessThan(0.8)
   })
 
   it('falls into step where a note sets in: no cycle of another length on the way', () => {

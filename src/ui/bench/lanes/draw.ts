@@ -24,7 +24,7 @@ export interface LaneDrawing {
 
 /** the pitches that the height of a lane stands for, Hz */
 const LOWEST_HZ = 40
-const HIGHEST_HZ = 2000
+const HIGHEST_HZ = 5000
 
 /** Height of a pitch in a lane, by ratio: the lowest at the bottom. */
 export function pitchY(hz: number, heightPx: number): number {
