@@ -106,6 +106,20 @@ describe('pitch cycle', () => {
     expect(spectralDistance(made, ideal.audio)).toBeLessThan(0.8)
   })
 
+  it.each([0.8, 1, 2])('keeps notes apart: nothing sounds in the gap before a low one sets in, at %d ×', (stretch) => {
+    for (const number of [1, 3]) {
+      const { play } = drawnItem('bass', number)
+      const source = play(AS_WRITTEN)
+      const made = renderBlock(source.audio, recipe('cycle', { stretch, ...(stretch === 1 && { pitchSemitones: -5 }) }))
+      const levelAt = (seconds: number) => {
+        const from = Math.round(seconds * made.sampleRate)
+        return rms((made.channels[0] as Float32Array).subarray(from - 0.008 * made.sampleRate, from))
+      }
+      // the first note has silence before it by itself
+      for (const at of source.attacks.slice(1)) expect(levelAt(at * stretch), `${number}, ${at} s`).toBeLessThan(0.01)
+    }
+  })
+
   it('falls into step where a note sets in: no cycle of another length on the way', () => {
     const out = finish(trackPitch(rendered(sung(110, { from: 0.2 }), { stretch: 1.6 })))
     out.hz.forEach((hz, n) => {

@@ -103,6 +103,8 @@ interface Grain {
   /** its neighbours are unlike it: windows add up in power */
   readonly power: boolean
   readonly voiced: boolean
+  /** index of the run of marks that it is a cycle of */
+  readonly run?: number
 }
 
 function cycleVoice(input: MethodInput<typeof schema>): Voice {
@@ -149,11 +151,12 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     if (Math.abs(place - mark) > own) return undefined
     const before = n > 0 ? mark - (run.marks[n - 1] as number) : own
     const behind = n + 1 < run.marks.length ? (run.marks[n + 1] as number) - mark : own
-    // between two marks the sound is between two cycles
+    const formant = formantRatioAt(asOutput(output))
+    // between two marks the sound is between two cycles; what reaches back over an attack would have its next cycle ahead of it
     const towards = n + (place < mark ? -1 : 1)
     const beside = run.marks[towards]
-    const share = beside === undefined ? 0 : (place - mark) / (beside - mark)
-    const formant = formantRatioAt(asOutput(output))
+    const sharesNone = beside === undefined || isWithin(attackPlaces, output - before / formant, output)
+    const share = sharesNone ? 0 : (place - mark) / (beside - mark)
     // the way to the next cycle is as long as the period halfway there: at the start of the way a glide would lag behind
     const halfway = output + own / pitch.ratioAt(asOutput(output)) / 2
     const period = marks.periodAt(run, n, map.sourceAt(asOutput(halfway)))
@@ -171,6 +174,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       gain: Math.abs(overlap - 1) < 1e-3 ? 1 : gain,
       power: false,
       voiced: true,
+      run: index,
     }
   }
 
@@ -213,10 +217,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     return best
   }
 
-  const overAttack = (centre: number, reach: number) => {
-    const i = lowerBound(attackFrames, centre - reach)
-    return i < attackFrames.length && (attackFrames[i] as number) < centre + reach
-  }
+  const overAttack = (centre: number, reach: number) => isWithin(attackFrames, centre - reach, centre + reach)
 
   /** The nearest place from which a grain reaches over no attack. */
   function clearOfAttacks(centre: number, reach: number): number {
@@ -234,14 +235,23 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const output = previous.output + Math.max(2, previous.spacing)
     const voiced = voicedGrain(output)
     count++
+    // a step of a low note is long enough to pass over the attack that ends it
+    const attack = attackPlaces[lowerBound(attackPlaces, previous.output + 2)]
+    if (previous.voiced && voiced?.run !== previous.run && attack !== undefined && attack < output)
+      return breathGrain(attack, previous)
     if (!voiced) return breathGrain(output, previous)
     return previous.voiced ? voiced : inStep(voiced, previous)
   }
 
-  /** The first cycle behind unvoiced sound begins where that, running on, would have come to it. */
+  /**
+   * The first cycle behind unvoiced sound begins where that, running on, would have come to it; with an attack between them
+   * never a cycle sooner, which would sound ahead of it.
+   */
   function inStep(grain: Grain, previous: Grain): Grain {
     const natural = previous.output + (grain.source - previous.source) / grain.speed
-    const cycles = Math.round((grain.output - natural) / grain.spacing)
+    const nearest = Math.round((grain.output - natural) / grain.spacing)
+    const between = attackFrames[lowerBound(attackFrames, previous.source - step)]
+    const cycles = between !== undefined && between < grain.source ? Math.max(0, nearest) : nearest
     const output = natural + cycles * grain.spacing
     return output > previous.output + 2 ? { ...grain, output } : grain
   }
@@ -336,6 +346,12 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       }
     },
   }
+}
+
+/** Whether any of rising places lies from one on and before another. */
+function isWithin(places: readonly number[], from: number, to: number): boolean {
+  const i = lowerBound(places, from)
+  return i < places.length && (places[i] as number) < to
 }
 
 /** A grain's window times its gain, from `t` frames from its middle on. */
