@@ -1,4 +1,4 @@
-import { ALL_FORMATS, BlobSource, CanvasSink, Input, type WrappedCanvas } from 'mediabunny'
+import type { CanvasSink, WrappedCanvas } from 'mediabunny'
 import { AppError } from '../core'
 
 /** The pictures of a film, decoded by the browser where they are asked for. Nothing of it is held whole. */
@@ -25,6 +25,8 @@ export interface PictureRun {
 
 /** @throws {AppError} `film/nothing` where no picture can be read. */
 export async function openFilm(blob: Blob, file: string): Promise<Film> {
+  // what reads films is half as large as the page: it is loaded with the first one
+  const { ALL_FORMATS, BlobSource, CanvasSink, Input } = await import('mediabunny')
   const input = new Input({ source: new BlobSource(blob), formats: ALL_FORMATS })
   const track = await input.getPrimaryVideoTrack()
   if (!track || !(await track.canDecode())) throw new AppError('film/nothing', { file })

@@ -4,9 +4,8 @@ import { decodeFile } from '../host/decodeFile'
 import { openPcmFile, warningsOf } from '../host/pcmFile'
 import { type Film, isFilm, sniff } from '../host/sniff'
 import { taggedTempo } from '../host/taggedTempo'
-import { decodeM4a } from './decodeM4a'
+import type { decodeM4a as DecodeM4a } from './decodeM4a'
 import type { DecodedSound } from './jobProtocol'
-import { readFilm } from './readFilm'
 import { sharedCopy, sharedSamples } from './sharedMemory'
 import { bytesOf, isLong, mayBeLong, type Sound, soundInMemory } from './sound'
 
@@ -55,6 +54,7 @@ async function filmOf(blob: Blob, file: string): Promise<Film | undefined> {
 
 /** The sound of a film. Its bytes are read as they are needed: films are large. */
 async function openFilmSound(blob: Blob, file: string, container: Film): Promise<DecodedSound> {
+  const { readFilm } = await import('./readFilm')
   const { audio, picture, warnings } = await readFilm(blob, file)
   if ((audio.channels[0]?.length ?? 0) === 0) throw new AppError('audio/empty', { file })
   checkSound({ sampleRate: audio.sampleRate, channelCount: audio.channels.length }, file)
@@ -71,7 +71,10 @@ function openLong(blob: Blob, file: string, most?: number): DecodedSound | undef
   return { sound, container, depth, markers, warnings: warningsOf(wav, file) }
 }
 
+/** AAC; what decodes it is loaded with the first of them, as what reads films is. */
+const decodeAac: typeof DecodeM4a = async (bytes, file) => (await import('./decodeM4a')).decodeM4a(bytes, file)
+
 async function decode(bytes: Uint8Array, file: string): Promise<DecodedSound> {
-  const { audio, ...rest } = await decodeFile(bytes, file, { M4A: decodeM4a, AAC: decodeM4a }, sharedSamples)
+  const { audio, ...rest } = await decodeFile(bytes, file, { M4A: decodeAac, AAC: decodeAac }, sharedSamples)
   return { ...rest, sound: soundInMemory({ ...audio, channels: audio.channels.map(sharedCopy) }) }
 }

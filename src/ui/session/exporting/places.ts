@@ -1,4 +1,3 @@
-import { BlobReader, BlobWriter, ZipWriter } from '@zip.js/zip.js'
 import { AppError } from '../../../core'
 import { saveFile } from '../../common/saveFile'
 import { places } from '../state/engine'
@@ -135,18 +134,22 @@ export async function writeInto(folder: FileSystemDirectoryHandle, { name: path,
 
 /** One zip of so many files: it is handed out when the last of them is in it, or was given up. */
 export function zipPlace(files: number, called = 'zumbet-export.zip'): Place {
-  const zip = new ZipWriter(new BlobWriter('application/zip'), { level: 0, useWebWorkers: false })
+  const opened = import('@zip.js/zip.js').then(({ BlobReader, BlobWriter, ZipWriter }) => ({
+    zip: new ZipWriter(new BlobWriter('application/zip'), { level: 0, useWebWorkers: false }),
+    BlobReader,
+  }))
   let missing = files
   let added = 0
   const counted = async () => {
     missing--
     if (missing > 0) return
-    const blob = await zip.close()
+    const blob = await (await opened).zip.close()
     if (added > 0) saveFile(blob, called)
   }
   return {
     kind: 'zip',
     async add(all) {
+      const { zip, BlobReader } = await opened
       for (const { name, blob } of all) await zip.add(name, new BlobReader(blob))
       added++
       await counted()
