@@ -1,5 +1,6 @@
 import { AppError } from '../../../core'
 import { errorText } from '../../../host/errorText'
+import { breathe } from '../../../host/runTask'
 import { acceptedEndings } from '../../../host/sniff'
 import { newSource, readFoundFacts } from '../../../session'
 import { selectSource } from '../acts'
@@ -45,6 +46,8 @@ function update(id: string, part: Partial<FoundFile>) {
 /** List files; what is no sound by its name is left out, and told of. */
 export async function listFiles(list: readonly ListedFile[]) {
   if (!mayChange()) return
+  // what brought them, the list, and what is said of it are drawn one after another: hundreds of files hold nothing up
+  await breathe()
   const known = new Set(getState().found.map(({ path }) => path))
   const sounds = list.filter(({ path }) => isSound(path))
   const fresh = sounds.filter(({ path }) => !known.has(path))
@@ -61,7 +64,9 @@ export async function listFiles(list: readonly ListedFile[]) {
   setState((state) => ({
     found: [...state.found, ...rows.map(({ id, path }): FoundFile => ({ id, path, status: 'waiting' }))],
   }))
+  await breathe()
   setOutlook({ list: 'found' })
+  await breathe()
   const told = [
     others > 0 ? `${others} other ${others === 1 ? 'file' : 'files'} left out` : '',
     sounds.length > fresh.length ? `${sounds.length - fresh.length} listed already` : '',
