@@ -23,7 +23,14 @@ const again = (page: Page) => page.getByRole('checkbox', { name: 'linked.flac: a
 async function linked(page: Page): Promise<number | undefined> {
   const bytes = await page.evaluate(async () => {
     const handle = await (await navigator.storage.getDirectory()).getFileHandle('linked.flac')
-    return [...new Uint8Array(await (await handle.getFile()).arrayBuffer())]
+    for (;;) {
+      try {
+        return [...new Uint8Array(await (await handle.getFile()).arrayBuffer())]
+      } catch (error) {
+        // another file was put in its place between the two: whoever has it open reads the new one
+        if ((error as Error).name !== 'NotReadableError') throw error
+      }
+    }
   })
   try {
     return frameCount((await decodeFile(Uint8Array.from(bytes), 'linked.flac')).audio)

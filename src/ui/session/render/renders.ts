@@ -46,9 +46,16 @@ export function syncRenders(state: State) {
     }
   }
   for (const [id, key] of wanted) {
-    if (state.renders[id]?.key === key && (renderJobs.has(id) || state.renders[id]?.status !== 'waiting')) continue
+    if (state.renders[id]?.key === key && (renderJobs.has(id) || !isUnfinished(state, id, key))) continue
     beginRender(id, key, RENDER_PAUSE_MS)
   }
+}
+
+/** Whether something of a lane was begun and did not end: its job is stopped where another source is looked at. */
+function isUnfinished({ renders, trials }: State, variantId: string, key: string): boolean {
+  const drawing = renders[variantId]?.status
+  if (drawing === 'done') return trials[variantId]?.key === key && trials[variantId]?.status === 'running'
+  return drawing === 'waiting' || drawing === 'running'
 }
 
 function beginRender(variantId: string, key: string, pauseMs: number, asked = false) {
