@@ -1,4 +1,4 @@
-import type * as z from 'zod'
+import type { z } from 'zod'
 
 /** Something that did not hold, and what stands in its place. `now` is missing where it was left out. */
 export interface Mended {

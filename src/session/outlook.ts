@@ -1,4 +1,4 @@
-import * as z from 'zod'
+import { z } from 'zod'
 import { artefactKinds, methods } from '../core'
 import { batchSettingsSchema, FIRST_BATCH } from './batch/settings'
 import { firstSources } from './create'

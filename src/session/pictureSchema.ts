@@ -1,4 +1,4 @@
-import * as z from 'zod'
+import { z } from 'zod'
 
 /** What a sound has to do with a picture. */
 

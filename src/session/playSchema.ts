@@ -1,4 +1,4 @@
-import * as z from 'zod'
+import { z } from 'zod'
 import { FILTER_DB, FILTER_HZ, FINE_RANGE, LAYER_DB, MOST_FILTER_POINTS, VOICES_RANGE } from '../core'
 
 /** What is played: how a source is shaped before that, picks on pads, one sound over the keys, takes. */

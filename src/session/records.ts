@@ -1,4 +1,4 @@
-import * as z from 'zod'
+import { z } from 'zod'
 import { artefactKinds, KNOWLEDGE_VERSION, type Knowledge, type Trial } from '../core'
 import { factsSchema, type Source } from './schema'
 

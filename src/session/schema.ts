@@ -1,4 +1,4 @@
-import * as z from 'zod'
+import { z } from 'zod'
 import { FADE_RANGE, FORMANT_RANGE, HOLD_RANGE, PITCH_RANGE, SAMPLE_RATE_RANGE, STRETCH_RANGE } from '../core'
 import { markSchema, slotSchema } from './pictureSchema'
 import { filterSchema, playShape, prepareSchema } from './playSchema'

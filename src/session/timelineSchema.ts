@@ -1,4 +1,4 @@
-import * as z from 'zod'
+import { z } from 'zod'
 import { BEATS_PER_BAR_RANGE, BPM_RANGE, FORMANT_RANGE, PITCH_RANGE, STRETCH_RANGE } from '../core'
 
 /** The timeline of a session: parts on rows, against bars, under one tempo line. */

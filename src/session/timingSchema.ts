@@ -1,4 +1,4 @@
-import * as z from 'zod'
+import { z } from 'zod'
 import { GRIDS, type GridName, MOST_GROOVE_BARS, SPEED_RANGE, STRAIGHT_SWING, SWING_RANGE } from '../core'
 
 /** What is meant to happen to the timing inside a source. Moments are seconds of its file. */

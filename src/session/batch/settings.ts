@@ -1,4 +1,4 @@
-import * as z from 'zod'
+import { z } from 'zod'
 import { methods, STRETCH_RANGE } from '../../core'
 import { exportSettingsSchema } from '../exportSettings'
 import { keySchema } from '../schema'
