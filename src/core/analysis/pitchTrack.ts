@@ -22,8 +22,8 @@ const HIGHEST_HZ = 5000
 const LOOK_SECONDS = 0.0853
 const WINDOW_SHARE = 0.7
 /**
- * A glide is not periodic throughout a long window. Where that finds nothing clear, a quick one is asked as well, a quarter as
- * long. It holds few cycles, so it counts for less, and only where it is clear itself.
+ * A glide is not periodic throughout a long window. Where that finds nothing clear, a quick one is asked as well,
+ * a quarter as long. It holds few cycles, so it counts for less, and only where it is clear itself.
  */
 const QUICK_SHARE = 1 / 4
 const QUICK_COST = 0.1
@@ -37,7 +37,7 @@ const VOICED_FROM = 0.72
 const CLEAR_COST = 1 - VOICED_FROM - 0.1
 const TURN_COST = 0.25
 const OCTAVE_COST = 0.9
-/** a longer period explains what a shorter one does: it has to be this much clearer per octave to win, counted from here */
+/** a longer period explains what a shorter one does: to win it has to be clearer, by this per octave from here on */
 const SHORTNESS = 0.045
 const SHORTNESS_FROM_HZ = 2000
 

@@ -152,7 +152,8 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const before = n > 0 ? mark - (run.marks[n - 1] as number) : own
     const behind = n + 1 < run.marks.length ? (run.marks[n + 1] as number) - mark : own
     const formant = formantRatioAt(asOutput(output))
-    // between two marks the sound is between two cycles; what reaches back over an attack would have its next cycle ahead of it
+    // between two marks the sound is between two cycles; of what reaches back over an attack the next one would
+    // sound ahead of it
     const towards = n + (place < mark ? -1 : 1)
     const beside = run.marks[towards]
     const sharesNone = beside === undefined || isWithin(attackPlaces, output - before / formant, output)
@@ -244,8 +245,8 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   }
 
   /**
-   * The first cycle behind unvoiced sound begins where that, running on, would have come to it; with an attack between them
-   * never a cycle sooner, which would sound ahead of it.
+   * The first cycle behind unvoiced sound begins where that, running on, would have come to it. With an attack
+   * between them it never begins a cycle sooner: that would sound ahead of the attack.
    */
   function inStep(grain: Grain, previous: Grain): Grain {
     const natural = previous.output + (grain.source - previous.source) / grain.speed
