@@ -16,8 +16,8 @@ export interface PitchTrack {
 }
 
 const STEP_SECONDS = 0.01
-const LOWEST_HZ = 40
-const HIGHEST_HZ = 5000
+/** pitches that are looked for */
+export const PITCH_HZ = { min: 40, max: 5000 } as const
 /** a transform, of which the window takes so much; the rest is room for lags */
 const LOOK_SECONDS = 0.0853
 const WINDOW_SHARE = 0.7
@@ -34,11 +34,13 @@ const CANDIDATES = 6
 const AT_ONCE = 100
 /** periodicity from which on a frame counts as pitched, and what changing one's mind costs */
 const VOICED_FROM = 0.72
-const CLEAR_COST = 1 - VOICED_FROM - 0.1
 const TURN_COST = 0.25
 const OCTAVE_COST = 0.9
-/** a longer period explains what a shorter one does: to win it has to be clearer, by this per octave from here on */
+/** candidates up to this cost are as good as voiced can be, but for what sets the best of them apart */
+const CLEAR_COST = 1 - VOICED_FROM - 0.1
+/** a longer period explains what a shorter one does: to win it has to be this much clearer per octave */
 const SHORTNESS = 0.045
+/** where that is nothing */
 const SHORTNESS_FROM_HZ = 2000
 
 interface Candidate {
@@ -187,8 +189,8 @@ const ofQuick = (found: readonly Candidate[]) =>
 function createLook(sampleRate: number, seconds: number) {
   const size = nearestPowerOfTwo(seconds * sampleRate, 256)
   const window = Math.round(WINDOW_SHARE * size)
-  const longest = Math.min(size - window - 1, Math.ceil(sampleRate / LOWEST_HZ))
-  const shortest = Math.max(2, Math.floor(sampleRate / HIGHEST_HZ))
+  const longest = Math.min(size - window - 1, Math.ceil(sampleRate / PITCH_HZ.min))
+  const shortest = Math.max(2, Math.floor(sampleRate / PITCH_HZ.max))
   const correlate = pairAutocorrelation(size)
   const correlations = new Float32Array(2 * (longest + 2))
   const nsdf = new Float64Array(longest + 2)

@@ -236,10 +236,11 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const output = previous.output + Math.max(2, previous.spacing)
     const voiced = voicedGrain(output)
     count++
-    // a step of a low note is long enough to pass over the attack that ends it
-    const attack = attackPlaces[lowerBound(attackPlaces, previous.output + 2)]
-    if (previous.voiced && voiced?.run !== previous.run && attack !== undefined && attack < output)
-      return breathGrain(attack, previous)
+    if (previous.voiced && voiced?.run !== previous.run) {
+      // a step of a low note is long enough to pass over the attack that ends it
+      const attack = attackPlaces[lowerBound(attackPlaces, previous.output + 2)]
+      if (attack !== undefined && attack < output) return breathGrain(attack, previous)
+    }
     if (!voiced) return breathGrain(output, previous)
     return previous.voiced ? voiced : inStep(voiced, previous)
   }
@@ -251,8 +252,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   function inStep(grain: Grain, previous: Grain): Grain {
     const natural = previous.output + (grain.source - previous.source) / grain.speed
     const nearest = Math.round((grain.output - natural) / grain.spacing)
-    const between = attackFrames[lowerBound(attackFrames, previous.source - step)]
-    const cycles = between !== undefined && between < grain.source ? Math.max(0, nearest) : nearest
+    const cycles = isWithin(attackFrames, previous.source - step, grain.source) ? Math.max(0, nearest) : nearest
     const output = natural + cycles * grain.spacing
     return output > previous.output + 2 ? { ...grain, output } : grain
   }

@@ -1,4 +1,4 @@
-import type { Overview } from '../../../core'
+import { type Overview, PITCH_HZ } from '../../../core'
 import { addColumn, levelFor, spanOf } from '../../common/levels'
 import { type Tick, type View, xOf } from './geometry'
 
@@ -22,13 +22,9 @@ export interface LaneDrawing {
   readonly pitch?: { readonly hz: Float32Array; readonly hopFrames: number; readonly colour: string } | undefined
 }
 
-/** the pitches that the height of a lane stands for, Hz */
-const LOWEST_HZ = 40
-const HIGHEST_HZ = 5000
-
-/** Height of a pitch in a lane, by ratio: the lowest at the bottom. */
+/** Height of a pitch in a lane, by ratio: the lowest that is looked for at the bottom, the highest at the top. */
 export function pitchY(hz: number, heightPx: number): number {
-  const share = Math.log(hz / LOWEST_HZ) / Math.log(HIGHEST_HZ / LOWEST_HZ)
+  const share = Math.log(hz / PITCH_HZ.min) / Math.log(PITCH_HZ.max / PITCH_HZ.min)
   return (1 - Math.min(1, Math.max(0, share))) * (heightPx - 8) + 4
 }
 
