@@ -1,6 +1,6 @@
 // Columns of two real signals that share one complex transform: windowed and packed before it, taken apart behind it.
 // Twins: src/core/kernels/columns.ts.
-import { audible, evens, odds, reversed, storeComplex } from './lanes'
+import { audible, evens, odds, reversed, squares, storeComplex } from './lanes'
 
 /** `n` frames of two signals, windowed, as real and imaginary parts. */
 export function packPair(a: usize, b: usize, window: usize, to: usize, n: i32): void {
@@ -13,12 +13,6 @@ export function packPair(a: usize, b: usize, window: usize, to: usize, n: i32): 
     window += 16
     to += 32
   }
-}
-
-// @ts-expect-error: decorator
-@inline
-function squares(re: v128, im: v128): v128 {
-  return f32x4.add(f32x4.mul(re, re), f32x4.mul(im, im))
 }
 
 /** Four times the power of both signals, bins 0 … n/2: twice |Z(k)|² + |Z(n − k)|². */

@@ -1,6 +1,6 @@
 // One column of the phase-locked vocoder: from the packed spectrum of two frames to what is laid. Half spectra are interleaved,
 // n/2 + 1 numbers; powers are n/2 + 1 numbers with two of silence before and behind them. Twin: src/core/kernels/vocoderColumn.ts.
-import { evens, odds, reversed, storeComplex } from './lanes'
+import { evens, odds, reversed, squares, storeComplex } from './lanes'
 
 /** The half spectra of two real signals from their packed one. */
 export function splitPair(from: usize, a: usize, b: usize, n: i32): void {
@@ -36,7 +36,7 @@ export function addPower(column: usize, power: usize, n: i32): void {
     const x1 = v128.load(column, 16)
     const re = evens(x0, x1)
     const im = odds(x0, x1)
-    v128.store(power, f32x4.add(v128.load(power), f32x4.add(f32x4.mul(re, re), f32x4.mul(im, im))))
+    v128.store(power, f32x4.add(v128.load(power), squares(re, im)))
     column += 32
     power += 16
   }
@@ -45,15 +45,15 @@ export function addPower(column: usize, power: usize, n: i32): void {
   store<f32>(power, load<f32>(power) + re * re + im * im)
 }
 
-/** Bins larger than the two below and no smaller than the two above; two of them lie three bins apart at least. Returns how many. */
+/** Bins larger than the one below and no smaller than the one above. Returns how many. */
 function findPeaks(power: usize, peaks: usize, bins: i32): i32 {
   let count = 0
   const none = f32x4.splat(0)
   for (let k = 0; k <= bins; k += 4) {
     const at = power + ((<usize>k) << 2)
     const level = v128.load(at)
-    const below = f32x4.pmax(v128.load(at - 4), v128.load(at - 8))
-    const above = f32x4.pmax(v128.load(at, 4), v128.load(at, 8))
+    const below = v128.load(at - 4)
+    const above = v128.load(at, 4)
     const is = v128.and(v128.and(f32x4.gt(level, below), f32x4.ge(level, above)), f32x4.gt(level, none))
     let mask = i32x4.bitmask(is)
     store<i32>(peaks + ((<usize>count) << 2), k + ctz(mask))
@@ -67,30 +67,113 @@ function findPeaks(power: usize, peaks: usize, bins: i32): i32 {
   return count
 }
 
-/** Numbers of `now` from `from` to `to`, turned. */
-function turnRegion(out: usize, now: usize, from: i32, to: i32, re: f32, im: f32): void {
-  const r = f32x4.splat(re)
-  const i = f32x4.replace_lane(f32x4.replace_lane(f32x4.splat(im), 0, -im), 2, -im)
-  let at = (<usize>from) << 3
-  const end = (<usize>to) << 3
-  while (at + 16 <= end) {
-    const x = v128.load(now + at)
-    const crossed = v128.shuffle<f32>(x, x, 1, 0, 3, 2)
-    v128.store(out + at, f32x4.add(f32x4.mul(x, r), f32x4.mul(crossed, i)))
-    at += 16
+/** Where the region of a peak ends: at the valley to the next one, which goes to the louder of both. */
+function endOf(power: usize, peak: i32, next: i32): i32 {
+  let valley = peak + 1
+  let level = load<f32>(power + ((<usize>valley) << 2))
+  for (;;) {
+    const further = load<f32>(power + ((<usize>valley) << 2), 4)
+    if (further >= level) break
+    level = further
+    valley++
   }
-  if (at < end) {
-    const x = load<f32>(now + at)
-    const y = load<f32>(now + at, 4)
-    store<f32>(out + at, x * re - y * im)
-    store<f32>(out + at, y * re + x * im, 4)
+  const louder = load<f32>(power + ((<usize>peak) << 2)) > load<f32>(power + ((<usize>next) << 2))
+  return louder ? valley + 1 : valley
+}
+
+/** What `now` was before it turned as `old` turned to `turned`, written to `old`, at the size of `now`. */
+export function turnBack(old: usize, turned: usize, now: usize, n: i32): void {
+  const least = f32x4.splat(LEAST)
+  const one = f32x4.splat(1)
+  const end = old + ((<usize>n) << 2)
+  while (old < end) {
+    const o0 = v128.load(old)
+    const o1 = v128.load(old, 16)
+    const b0 = v128.load(turned)
+    const b1 = v128.load(turned, 16)
+    const n0 = v128.load(now)
+    const n1 = v128.load(now, 16)
+    const or = evens(o0, o1)
+    const oi = odds(o0, o1)
+    const br = evens(b0, b1)
+    const bi = odds(b0, b1)
+    const nr = evens(n0, n1)
+    const ni = odds(n0, n1)
+    const size = f32x4.add(f32x4.sqrt(f32x4.mul(squares(br, bi), squares(or, oi))), least)
+    const scale = f32x4.div(one, size)
+    const re = f32x4.mul(scale, f32x4.add(f32x4.mul(or, br), f32x4.mul(oi, bi)))
+    const im = f32x4.mul(scale, f32x4.sub(f32x4.mul(oi, br), f32x4.mul(or, bi)))
+    storeComplex(
+      old,
+      f32x4.sub(f32x4.mul(nr, re), f32x4.mul(ni, im)),
+      f32x4.add(f32x4.mul(nr, im), f32x4.mul(ni, re)),
+    )
+    old += 32
+    turned += 32
+    now += 32
+  }
+  // the top bin
+  const or = load<f32>(old)
+  const oi = load<f32>(old, 4)
+  const br = load<f32>(turned)
+  const bi = load<f32>(turned, 4)
+  const nr = load<f32>(now)
+  const ni = load<f32>(now, 4)
+  const size: f32 = sqrt<f32>((br * br + bi * bi) * (or * or + oi * oi)) + LEAST
+  const re = (or * br + oi * bi) / size
+  const im = (oi * br - or * bi) / size
+  store<f32>(old, nr * re - ni * im)
+  store<f32>(old, nr * im + ni * re, 4)
+}
+const LEAST: f32 = 1e-30
+
+/** By what each bin of `last` is ahead of `before`, all channels together, as complex numbers, to `ahead`. */
+function lookAhead(ahead: usize, last: usize, before: usize, stride: usize, channels: i32, n: i32): void {
+  const end: usize = (<usize>n) << 2
+  for (let at: usize = 0; at <= end; at += 32) {
+    let re = f32x4.splat(0)
+    let im = f32x4.splat(0)
+    for (let c = 0; c < channels; c++) {
+      const away = at + <usize>c * stride
+      const l0 = v128.load(last + away)
+      const l1 = v128.load(last + away, 16)
+      const o0 = v128.load(before + away)
+      const o1 = v128.load(before + away, 16)
+      const lr = evens(l0, l1)
+      const li = odds(l0, l1)
+      const or = evens(o0, o1)
+      const oi = odds(o0, o1)
+      re = f32x4.add(re, f32x4.add(f32x4.mul(lr, or), f32x4.mul(li, oi)))
+      im = f32x4.add(im, f32x4.sub(f32x4.mul(li, or), f32x4.mul(lr, oi)))
+    }
+    storeComplex(ahead + at, re, im)
+  }
+}
+
+/** Each bin of `now` turned by its own of `turns`, to `out`. */
+function turnAll(out: usize, now: usize, turns: usize, n: i32): void {
+  const end: usize = (<usize>n) << 2
+  for (let at: usize = 0; at <= end; at += 32) {
+    const n0 = v128.load(now + at)
+    const n1 = v128.load(now + at, 16)
+    const t0 = v128.load(turns + at)
+    const t1 = v128.load(turns + at, 16)
+    const nr = evens(n0, n1)
+    const ni = odds(n0, n1)
+    const re = evens(t0, t1)
+    const im = odds(t0, t1)
+    storeComplex(
+      out + at,
+      f32x4.sub(f32x4.mul(nr, re), f32x4.mul(ni, im)),
+      f32x4.add(f32x4.mul(nr, im), f32x4.mul(ni, re)),
+    )
   }
 }
 
 /**
- * Turn each peak of `now` with its region so that it goes on from `out`, where the last column that was laid still stands: one turn
- * for all channels. What `lifted` times tops `powerBefore` takes its phases as they are; `lifted` 0 asks for none of that.
- * Each of `now`, `before`, `out` holds its channels `stride` bytes apart.
+ * Turn each peak of `now` with its region so that the region goes on from `out`, where the last column that was laid still
+ * stands: one turn for all channels. What `lifted` times tops `powerBefore` takes its phases as they are; `lifted` 0 asks for
+ * none of that. Each of `now`, `before`, `out` holds its channels `stride` bytes apart; `turns` has room for one.
  */
 export function lockPhases(
   now: usize,
@@ -101,6 +184,7 @@ export function lockPhases(
   power: usize,
   powerBefore: usize,
   peaks: usize,
+  turns: usize,
   bins: i32,
   lifted: f32,
 ): void {
@@ -109,37 +193,31 @@ export function lockPhases(
     for (let c = 0; c < channels; c++) memory.fill(out + <usize>c * stride, 0, (<usize>(bins + 1)) << 3)
     return
   }
+  lookAhead(turns, out, before, stride, channels, bins << 1)
   let from = 0
   for (let n = 0; n < count; n++) {
     const here = peaks + ((<usize>n) << 2)
     const peak = load<i32>(here)
-    const to = n + 1 < count ? ((peak + load<i32>(here, 4)) >> 1) + 1 : bins + 1
-    const at = (<usize>peak) << 3
-    let re: f64 = 0
-    let im: f64 = 0
-    const afresh =
-      lifted > 0 &&
-      load<f32>(power + ((<usize>peak) << 2)) > lifted * load<f32>(powerBefore + ((<usize>peak) << 2))
-    if (!afresh) {
-      for (let c = 0; c < channels; c++) {
-        const away = at + <usize>c * stride
-        const lr = <f64>load<f32>(out + away)
-        const li = <f64>load<f32>(out + away, 4)
-        const or = <f64>load<f32>(before + away)
-        const oi = <f64>load<f32>(before + away, 4)
-        re += lr * or + li * oi
-        im += li * or - lr * oi
-      }
-    }
+    const to = n + 1 < count ? endOf(power, peak, load<i32>(here, 4)) : bins + 1
+    const first = turns + ((<usize>from) << 3)
+    const end = turns + ((<usize>to) << 3)
+    let sum = f64x2.splat(0)
+    for (let at = first; at < end; at += 8) sum = f64x2.add(sum, f64x2.promote_low_f32x4(v128.load64_zero(at)))
+    const re = f64x2.extract_lane(sum, 0)
+    const im = f64x2.extract_lane(sum, 1)
     const size = sqrt(re * re + im * im)
-    const goesOn = size > 1e-20
-    const turnRe = goesOn ? <f32>(re / size) : <f32>1
-    const turnIm = goesOn ? <f32>(im / size) : <f32>0
-    for (let c = 0; c < channels; c++) {
-      const away = <usize>c * stride
-      turnRegion(out + away, now + away, from, to, turnRe, turnIm)
-    }
+    const place = (<usize>peak) << 2
+    const afresh = lifted > 0 && load<f32>(power + place) > lifted * load<f32>(powerBefore + place)
+    const goesOn = size > 1e-20 && !afresh
+    const turn = f32x4.demote_f64x2_zero(
+      goesOn ? f64x2.mul(sum, f64x2.splat(1 / size)) : f64x2.replace_lane(f64x2.splat(0), 0, 1),
+    )
+    for (let at = first; at < end; at += 8) v128.store64_lane(at, turn, 0)
     from = to
+  }
+  for (let c = 0; c < channels; c++) {
+    const away = <usize>c * stride
+    turnAll(out + away, now + away, turns, bins << 1)
   }
 }
 

@@ -59,14 +59,14 @@ describe('columns', () => {
     const before = columnOf(source, 300)
     const now = columnOf(source, 300 + HOP)
     const out = emptyColumn(2, LENGTH)
-    turnPeak(out, now, last, before, bin, bin - 3, bin + 4, true)
+    turnPeak(out, now, last, before, bin - 3, bin + 4, true)
     const angle = (column: readonly Float32Array[], c: number) =>
       Math.atan2(column[c]?.[2 * bin + 1] as number, column[c]?.[2 * bin] as number)
     for (const c of [0, 1]) {
       const turn = angle(out, c) - angle(now, c)
       expect(Math.cos(turn - Math.PI / 2)).toBeCloseTo(1, 6)
     }
-    turnPeak(out, now, last, before, bin, bin - 3, bin + 4, false)
+    turnPeak(out, now, last, before, bin - 3, bin + 4, false)
     expect(Array.from(out[0] as Float32Array).slice(2 * bin - 6, 2 * bin + 8)).toEqual(
       Array.from(now[0] as Float32Array).slice(2 * bin - 6, 2 * bin + 8),
     )

@@ -5,9 +5,10 @@ export const emptyColumn = (channelCount: number, length: number): Column =>
   Array.from({ length: channelCount }, () => new Float32Array(length + 2))
 
 /**
- * Turn the bins `from…to` around a spectral peak so that it goes on where the last output column left it: by what `last`
- * (laid one hop ago) is ahead of `before` (the source one hop before `now`). One turn for all channels, so that the image
- * holds. Where either has nothing at the peak, or nothing is to go on, the bins are taken as they are.
+ * Turn the bins `from…to` around a spectral peak so that they go on where the last output column left them: by what `last`
+ * (laid one hop ago) is ahead of `before` (the source one hop before `now`), all of the bins together: a single one says
+ * little where partials lie close or there is noise. One turn for all channels, so that the image holds. Where either has
+ * nothing, or nothing is to go on, the bins are taken as they are. `out` may be `last`.
  * Source  Laroche & Dolson 1999, identity phase locking; Röbel 2003 for the two-frame form.
  */
 export function turnPeak(
@@ -15,7 +16,6 @@ export function turnPeak(
   now: Column,
   last: Column,
   before: Column,
-  peak: number,
   from: number,
   to: number,
   goesOn: boolean,
@@ -26,12 +26,14 @@ export function turnPeak(
     for (let c = 0; c < out.length; c++) {
       const a = last[c] as Float32Array
       const b = before[c] as Float32Array
-      const lr = a[2 * peak] as number
-      const li = a[2 * peak + 1] as number
-      const or = b[2 * peak] as number
-      const oi = b[2 * peak + 1] as number
-      re += lr * or + li * oi
-      im += li * or - lr * oi
+      for (let k = from; k < to; k++) {
+        const lr = a[2 * k] as number
+        const li = a[2 * k + 1] as number
+        const or = b[2 * k] as number
+        const oi = b[2 * k + 1] as number
+        re += lr * or + li * oi
+        im += li * or - lr * oi
+      }
     }
   }
   const size = Math.sqrt(re * re + im * im)

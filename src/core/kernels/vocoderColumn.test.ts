@@ -25,10 +25,12 @@ function run(
   step: number,
   count: number,
   start = 0,
+  follows = true,
 ) {
   const out = Array.from({ length: channelCount }, () => new Float32Array(count * hop + length))
   for (let k = 0; k < count; k++) {
-    make.analyse(start + Math.round(k * step))
+    const centre = start + Math.round(k * step)
+    make.analyse(centre, follows && k > 0 ? start + Math.round((k - 1) * step) : undefined)
     if (k === 0) make.begin()
     else make.lock()
     const sum = out.map((channel) => channel.slice(k * hop, k * hop + length + hop))
@@ -84,6 +86,37 @@ describe('the vocoder kernel', () => {
     const part = (of: readonly Float32Array[], from: number) =>
       of.map((channel) => channel.subarray(from, from + 12_000))
     expect(apartDb(part(out, 4000 + 1024), part(channels, 4000))).toBeLessThan(-105)
+  })
+
+  it.each([
+    ['kernel', vocoderKernel],
+    ['twin', vocoderTwin],
+  ] as const)('has a glide at the pitch that it has there, by the %s', (_, make) => {
+    // 2 kHz per second, four times as long
+    const [slope, stretch, length] = [2000, 4, 2048]
+    const turnsAt = (seconds: number, rate: number) => (800 + (rate / 2) * seconds) * seconds
+    const source = [
+      Float32Array.from({ length: 24_000 }, (_, i) => 0.3 * Math.cos(2 * Math.PI * turnsAt(i / RATE, slope))),
+    ]
+    const hop = length / 4
+    /** by how much it is off in all, between the first and the last time that it rises through zero */
+    const cents = (follows: boolean) => {
+      const columns = make(source, length, hop) as VocoderColumns
+      const [out] = run(columns, 1, length, hop, hop / stretch, 120, 0, follows) as [Float32Array]
+      const risen: number[] = []
+      for (let i = 20_000; i < 44_000; i++) {
+        const [below, above] = [out[i] as number, out[i + 1] as number]
+        if (below < 0 && above >= 0) risen.push(i + below / (below - above))
+      }
+      // column 0 has its middle on frame 0
+      const [first, last] = [risen[0], risen.at(-1)].map((frame) =>
+        turnsAt(((frame as number) - length / 2) / RATE, slope / stretch),
+      ) as [number, number]
+      return 1200 * Math.log2((risen.length - 1) / (last - first))
+    }
+    expect(Math.abs(cents(true))).toBeLessThan(2)
+    // by what turned in the hop before it lags behind
+    expect(cents(false)).toBeLessThan(-8)
   })
 
   it('holds down what rises over what was there, and nothing else', () => {

@@ -13,8 +13,11 @@ import type { Kernels } from './wasm'
  * the maker.
  */
 export interface VocoderColumns {
-  /** Look at the frames around `centre` and those a hop before. */
-  analyse(centre: number): void
+  /**
+   * Look at the frames around `centre`, and at how they turn in a hop halfway between there and `last`, where the column
+   * before looked (by itself a hop before): that is what sounds between the two.
+   */
+  analyse(centre: number, last?: number): void
   /** Learn what there is in the window that begins at `start`: what `holdDown` and `lock` compare with. */
   learnBefore(start: number): void
   /** Bring each bin that has more than `lifted` times (in power) what was there before down to that. */
@@ -26,6 +29,15 @@ export interface VocoderColumns {
   /** Add the column to `length` frames of each channel, windowed and scaled. */
   lay(sum: readonly Float32Array[], scale: number): void
 }
+
+type Look<Half> = (
+  first: Float32Array,
+  firstStart: number,
+  second: Float32Array | undefined,
+  secondStart: number,
+  to: Half,
+  toSecond: Half,
+) => void
 
 type Make<Result> = (channels: readonly Float32Array[], length: number, hop: number) => Result
 
@@ -42,6 +54,8 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
   const now = emptyColumn(channels.length, length)
   const before = emptyColumn(channels.length, length)
   const shaped = emptyColumn(channels.length, length)
+  const turned = new Float32Array(length + 2)
+  const spare = new Float32Array(length + 2)
   const power = new Float64Array(bins + 1)
   const powerBefore = new Float64Array(bins + 1)
   const peaks = new Int32Array(bins + 1)
@@ -50,34 +64,45 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
     let count = 0
     for (let k = 0; k <= bins; k++) {
       const level = power[k] as number
-      if (
-        level > 0 &&
-        level > (power[k - 1] ?? 0) &&
-        level > (power[k - 2] ?? 0) &&
-        level >= (power[k + 1] ?? 0) &&
-        level >= (power[k + 2] ?? 0)
-      ) {
-        peaks[count++] = k
-      }
+      if (level > (power[k - 1] ?? 0) && level >= (power[k + 1] ?? 0)) peaks[count++] = k
     }
     return count
   }
 
+  /** Where the region of a peak ends: at the valley to the next one, which goes to the louder of both. */
+  function endOf(peak: number, next: number): number {
+    let valley = peak + 1
+    while ((power[valley + 1] as number) < (power[valley] as number)) valley++
+    return (power[peak] as number) > (power[next] as number) ? valley + 1 : valley
+  }
+
+  /** The half spectra of two spans of frames. */
+  const look: Look<Float32Array> = (first, firstStart, second, secondStart, to, toSecond) => {
+    packFrames(packed, window, first, firstStart, second, secondStart)
+    fft.forward(spectrum, packed)
+    splitRealPair(spectrum, length, to, toSecond)
+  }
+
   return {
-    analyse(centre) {
+    analyse(centre, last = centre - hop) {
       const start = centre - bins
+      const back = startBefore(start, last - bins, hop)
       power.fill(0)
-      channels.forEach((channel, c) => {
-        packFrames(packed, window, channel, start, channel, start - hop)
-        fft.forward(spectrum, packed)
-        const column = now[c] as Float32Array
-        splitRealPair(spectrum, length, column, before[c] as Float32Array)
+      for (let c = 0; c < channels.length; c++) {
+        const [column, old] = [now[c] as Float32Array, before[c] as Float32Array]
+        const channel = channels[c] as Float32Array
+        if (back === start - hop) look(channel, start, channel, back, column, old)
+        else {
+          if (c % 2 === 0) look(channel, start, channels[c + 1], start, column, now[c + 1] ?? spare)
+          look(channel, back, channel, back + hop, old, turned)
+          turnBack(old, turned, column)
+        }
         for (let k = 0; k <= bins; k++) {
           const re = column[2 * k] as number
           const im = column[2 * k + 1] as number
           power[k] = (power[k] as number) + re * re + im * im
         }
-      })
+      }
     },
     learnBefore(start) {
       powerBefore.fill(0)
@@ -100,9 +125,9 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
       let from = 0
       for (let n = 0; n < count; n++) {
         const peak = peaks[n] as number
-        const to = n + 1 < count ? Math.floor((peak + (peaks[n + 1] as number)) / 2) + 1 : bins + 1
+        const to = n + 1 < count ? endOf(peak, peaks[n + 1] as number) : bins + 1
         const afresh = lifted > 0 && (power[peak] as number) > lifted * (powerBefore[peak] as number)
-        turnPeak(shaped, now, shaped, before, peak, from, to, !afresh)
+        turnPeak(shaped, now, shaped, before, from, to, !afresh)
         from = to
       }
       if (count === 0) for (const column of shaped) column.fill(0)
@@ -110,6 +135,37 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
     lay: (sum, scale) => laid(shaped, sum, scale),
   }
 }
+
+/**
+ * Where the frames begin whose turn in a hop says how `start` goes on from `last`: halfway between them, and right before
+ * `start` where they lie a hop apart, or too far to have anything to do with each other.
+ */
+function startBefore(start: number, last: number, hop: number): number {
+  return Math.abs(start - last) > LONGEST_STEP * hop ? start - hop : Math.floor((start + last - hop) / 2)
+}
+/** hops */
+const LONGEST_STEP = 4
+
+/**
+ * What `now` was before it turned as `old` turned to `turned`, written to `old`. At the size of `now`: a glide is weighed
+ * where it has come to, and by what it was it would lag behind.
+ */
+function turnBack(old: Float32Array, turned: Float32Array, now: Float32Array) {
+  for (let k = 0; k < old.length; k += 2) {
+    const or = old[k] as number
+    const oi = old[k + 1] as number
+    const br = turned[k] as number
+    const bi = turned[k + 1] as number
+    const nr = now[k] as number
+    const ni = now[k + 1] as number
+    const size = Math.sqrt((br * br + bi * bi) * (or * or + oi * oi)) + LEAST
+    const re = (or * br + oi * bi) / size
+    const im = (oi * br - or * bi) / size
+    old[k] = nr * re - ni * im
+    old[k + 1] = nr * im + ni * re
+  }
+}
+const LEAST = 1e-30
 
 /** What attacks are few enough for to be done bin by bin, in both. */
 function holdDown(
@@ -145,6 +201,7 @@ interface Areas {
   readonly peaks: number
   readonly a: number
   readonly b: number
+  readonly turned: number
   /** whose columns lie in `shaped`: it takes them out when another one comes */
   owner: { save(): void } | undefined
 }
@@ -158,9 +215,19 @@ function areasOf(own: Kernels): Areas | undefined {
     // one more stays silent: an odd channel's pair
     const shapedColumns = columns + STRIDE
     const powers = 4 * (LARGEST / 2 + 4 * MARGIN)
-    const sizes = [columns, columns, shapedColumns, powers, powers, 4 * (LARGEST / 2 + 8), 4 * LARGEST, 4 * LARGEST]
-    const [now, before, shaped, power, powerBefore, peaks, a, b] = sizes.map((bytes) => own.take(bytes))
-    const all = { now, before, shaped, power, powerBefore, peaks, a, b }
+    const sizes = [
+      columns,
+      columns,
+      shapedColumns,
+      powers,
+      powers,
+      4 * (LARGEST / 2 + 8),
+      4 * LARGEST,
+      4 * LARGEST,
+      STRIDE,
+    ]
+    const [now, before, shaped, power, powerBefore, peaks, a, b, turned] = sizes.map((bytes) => own.take(bytes))
+    const all = { now, before, shaped, power, powerBefore, peaks, a, b, turned }
     const fits = Object.values(all).every((at) => at !== undefined)
     areas.set(own, fits ? { ...(all as Omit<Areas, 'owner'>), owner: undefined } : undefined)
   }
@@ -206,18 +273,32 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
   }
   const before = new Float32Array(bins + 1)
 
+  /** The half spectra of two spans of frames, at two places. */
+  const look: Look<number> = (first, firstStart, second, secondStart, to, toSecond) => {
+    load(a, first, firstStart)
+    if (second) load(b, second, secondStart)
+    else b.fill(0)
+    own.packPair(at.a, at.b, window, inside.from, length)
+    inside.turn(1, 0)
+    own.splitPair(inside.to, to, toSecond, length)
+  }
+
   return {
-    analyse(centre) {
+    analyse(centre, last = centre - hop) {
       const start = centre - bins
+      const back = startBefore(start, last - bins, hop)
       powers.fill(0)
-      channels.forEach((channel, c) => {
-        load(a, channel, start)
-        load(b, channel, start - hop)
-        own.packPair(at.a, at.b, window, inside.from, length)
-        inside.turn(1, 0)
-        own.splitPair(inside.to, at.now + c * STRIDE, at.before + c * STRIDE, length)
-        own.addPower(at.now + c * STRIDE, firstPower, length)
-      })
+      for (let c = 0; c < channels.length; c++) {
+        const [column, old] = [at.now + c * STRIDE, at.before + c * STRIDE]
+        const channel = channels[c] as Float32Array
+        if (back === start - hop) look(channel, start, channel, back, column, old)
+        else {
+          if (c % 2 === 0) look(channel, start, channels[c + 1], start, column, column + STRIDE)
+          look(channel, back, channel, back + hop, old, at.turned)
+          own.turnBack(old, at.turned, column, length)
+        }
+        own.addPower(column, firstPower, length)
+      }
     },
     learnBefore(start) {
       powersBefore.fill(0)
@@ -247,6 +328,7 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
         firstPower,
         at.powerBefore,
         at.peaks,
+        at.turned,
         bins,
         lifted,
       )

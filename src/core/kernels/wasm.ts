@@ -53,6 +53,7 @@ interface Exports {
     out: number,
   ): void
   splitPair(from: number, a: number, b: number, n: number): void
+  turnBack(old: number, turned: number, now: number, n: number): void
   addPower(column: number, power: number, n: number): void
   lockPhases(
     now: number,
@@ -63,6 +64,7 @@ interface Exports {
     power: number,
     powerBefore: number,
     peaks: number,
+    turns: number,
     bins: number,
     lifted: number,
   ): void

@@ -124,7 +124,7 @@ export function createDrift(source: AudioBlock, map: TimeMap, shape: DriftShape)
         while (peak + 1 < end && (power[peak + 1] as number) > (power[peak] as number)) peak++
         let to = peak + 1
         while (to < end && (power[to] as number) <= (power[to - 1] as number)) to++
-        turnPeak(clear, now, last, before, peak, from, to, !afresh)
+        turnPeak(clear, now, last, before, from, to, !afresh)
         from = to
       }
       k = isClear.indexOf(1, end)

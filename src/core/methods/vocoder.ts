@@ -16,9 +16,9 @@ import { choice, number } from './settings'
 
 /**
  * Short-time spectra with phases locked around every spectral peak. For each output column the source is analysed at
- * the mapped place and one hop before it; a peak's phase goes on from the last output column by what it turned in that
- * hop, and its neighbours turn with it. A peak gets one rotation for all channels, so that the image holds. Where the
- * last column had nothing, the phases of the source are taken as they are.
+ * the mapped place, and a hop apart around the middle between there and where the last column looked: by what it turns
+ * there, what is around a peak, from valley to valley, goes on from the last output column. It gets one rotation for all
+ * channels, so that the image holds. Where the last column had nothing, the phases of the source are taken as they are.
  *
  * At an attack the map runs naturally for half a window, the peaks that the attack brings take their phases from the
  * source afresh, and in columns that reach into it from before it, what it brings is held down to what was there. So
@@ -158,6 +158,7 @@ export function createVocoder(
   const places = attacks.map((frame) => map.outputAt(asSource(frame)))
   let learnt = -1
   let previousSegment = Number.NaN
+  let previousCentre = Number.NaN
 
   /** The attack that a segment has to mind, as its window reaches it here or there, and on which side of it it lies. */
   function attackNear(k: number, read: number): { attack: number; side: 'before' | 'at' } | undefined {
@@ -222,7 +223,9 @@ export function createVocoder(
       const near = attackNear(k, read)
       const at = care === 'kept' && near?.side === 'at' ? near.attack : undefined
       const past = at ?? attackUnder(k)
-      columns.analyse(Math.round(past === undefined ? read : besideAttack(k, past)))
+      const centre = Math.round(past === undefined ? read : besideAttack(k, past))
+      columns.analyse(centre, previousSegment === k - 1 ? previousCentre : undefined)
+      previousCentre = centre
       if (near) learnBefore(near.attack)
       // what an attack brings into a window that only reaches over it from before is held down
       if (near?.side === 'before') columns.holdDown(ANNOUNCES)
