@@ -73,7 +73,7 @@ function endOf(power: usize, peak: i32, next: i32): i32 {
   let level = load<f32>(power + ((<usize>valley) << 2))
   for (;;) {
     const further = load<f32>(power + ((<usize>valley) << 2), 4)
-    if (further >= level) break
+    if (!(further < level)) break
     level = further
     valley++
   }
@@ -125,7 +125,8 @@ export function turnBack(old: usize, turned: usize, now: usize, n: i32): void {
   store<f32>(old, nr * re - ni * im)
   store<f32>(old, nr * im + ni * re, 4)
 }
-const LEAST: f32 = 1e-30
+/** what has less than this, in the product of two levels, says nothing */
+const LEAST: f32 = 1e-18
 
 /** By what each bin of `last` is ahead of `before`, all channels together, as complex numbers, to `ahead`. */
 function lookAhead(ahead: usize, last: usize, before: usize, stride: usize, channels: i32, n: i32): void {

@@ -165,7 +165,8 @@ function turnBack(old: Float32Array, turned: Float32Array, now: Float32Array) {
     old[k + 1] = nr * im + ni * re
   }
 }
-const LEAST = 1e-30
+/** what has less than this, in the product of two levels, says nothing */
+const LEAST = 1e-18
 
 /** What attacks are few enough for to be done bin by bin, in both. */
 function holdDown(

@@ -4,6 +4,7 @@ import { complexFft } from '../dsp/fft'
 import { hann } from '../dsp/window'
 import { renderBlock } from '../render/renderTask'
 import { recipe } from '../testing/recipes'
+import { noise } from '../testing/signals'
 import { fitTone } from '../testing/tone'
 
 const RATE = 48_000
@@ -19,23 +20,29 @@ function vowel(f0: number): AudioBlock {
   return { sampleRate: RATE, channels: [samples] }
 }
 
-/** Centre of gravity of the spectrum's power between two frequencies: a resonance without any peak picking. */
-function centre(audio: AudioBlock, fromHz: number, toHz: number): number {
-  const size = 16_384
-  const fft = complexFft(size)
-  const window = hann(size)
+const SIZE = 16_384
+
+/** The power of a long middle part, bin by bin. */
+function spectrumOf(audio: AudioBlock): Float64Array {
+  const fft = complexFft(SIZE)
+  const window = hann(SIZE)
   const input = fft.create()
   const out = fft.create()
-  for (let i = 0; i < size; i++) input[2 * i] = (window[i] as number) * (audio.channels[0]?.[16_000 + i] as number)
+  for (let i = 0; i < SIZE; i++) input[2 * i] = (window[i] as number) * (audio.channels[0]?.[16_000 + i] as number)
   fft.forward(out, input)
+  return Float64Array.from(
+    { length: SIZE / 2 },
+    (_, k) => (out[2 * k] as number) ** 2 + (out[2 * k + 1] as number) ** 2,
+  )
+}
+
+/** Centre of gravity of the spectrum's power between two frequencies: a resonance without any peak picking. */
+function centre(audio: AudioBlock, fromHz: number, toHz: number): number {
+  const bins = spectrumOf(audio)
   let moment = 0
-  let mass = 0
-  for (let k = Math.ceil((fromHz * size) / RATE); k <= (toHz * size) / RATE; k++) {
-    const power = (out[2 * k] as number) ** 2 + (out[2 * k + 1] as number) ** 2
-    moment += (power * k * RATE) / size
-    mass += power
-  }
-  return moment / mass
+  for (let k = Math.ceil((fromHz * SIZE) / RATE); k < (toHz * SIZE) / RATE; k++)
+    moment += ((bins[k] as number) * k * RATE) / SIZE
+  return moment / powerBetween(audio, fromHz, toHz)
 }
 
 describe('formants', () => {
@@ -83,7 +90,35 @@ describe('formants', () => {
       }
     },
   )
+
+  it.each([
+    ['vocoder', -12, 1],
+    ['wsola', -12, 2],
+    ['vocoder', -19, 1],
+  ] as const)('leave no gap at the top of what %s moves down by %d st', (id, pitchSemitones, channels) => {
+    const hiss = noise({ seconds: 1, seed: 7, channels })
+    const kept = renderBlock(hiss, recipe(id, { pitchSemitones, formants: 'keep' }))
+    // of noise that is as loud everywhere, each part of the spectrum holds the same share
+    for (const [from, to] of [
+      [12_500, 16_000],
+      [16_000, 20_000],
+      [20_000, 22_500],
+    ] as const) {
+      const share = (audio: AudioBlock) => powerBetween(audio, from, to) / powerBetween(audio, 1000, 22_500)
+      expect(Math.abs(10 * Math.log10(share(kept) / share(hiss)))).toBeLessThan(2)
+    }
+    const gone = renderBlock(hiss, recipe(id, { pitchSemitones, formants: 'move' }))
+    expect(powerBetween(gone, 12_500, 22_500)).toBeLessThan(1e-4 * powerBetween(kept, 12_500, 22_500))
+  })
 })
+
+/** Power between two frequencies over a long middle part. */
+function powerBetween(audio: AudioBlock, fromHz: number, toHz: number): number {
+  const bins = spectrumOf(audio)
+  let power = 0
+  for (let k = Math.ceil((fromHz * SIZE) / RATE); k < (toHz * SIZE) / RATE; k++) power += bins[k] as number
+  return power
+}
 
 /** Harmonics of `f0` under a smooth envelope. */
 function tilted(f0: number, envelope: (hz: number) => number): AudioBlock {

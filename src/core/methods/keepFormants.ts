@@ -18,14 +18,18 @@ const MAX_LEVEL_CHANGE = 8
 const MAX_FEWER = 4
 /** an envelope's deep valleys are not known well enough to lift what lies in them further than this */
 const MAX_GAIN_LOG = 3.453877639491069
+/** up to so much of half the sample rate a sound is there */
+const FULL = 0.96
 
 /**
  * Put the spectral envelope of the source where it is wanted, over a result in which it was moved: at each moment the
  * result is filtered by the envelope that is wanted over the one that is there, both the source's own, read at other
  * frequencies (`wantedAt` and `movedAt` are ratios to where it lies in the source). The same filter serves all channels.
  * Partials that were moved away from their envelope come to have its level where they lie: an octave up there are half
- * as many in it, and the sound is 3 dB less loud.
- * Source  Röbel & Rodet 2005 for the envelope and for dividing it out and putting it back.
+ * as many in it, and the sound is 3 dB less loud. What was moved down leaves nothing at the top, where the envelope goes
+ * on: what lies under that is laid there once more.
+ * Source  Röbel & Rodet 2005 for the envelope and for dividing it out and putting it back; Dietz et al. 2002, "Spectral
+ *         band replication", for the top.
  */
 export function keepFormants(
   source: AudioBlock,
@@ -48,6 +52,8 @@ export function keepFormants(
   /** magnitudes of two columns, and then their envelopes */
   const both = [new Float64Array(bins + 1), new Float64Array(bins + 1)] as const
   const gains = new Float64Array(bins + 1)
+  /** by how many bins lower lies what is laid there: 0 where it is its own */
+  const lower = new Int32Array(bins + 1)
   const held = silence(channelCount, length)
   const newest = held.map((channel) => channel.subarray(length - hop))
   let heldSegment = Number.NaN
@@ -91,20 +97,29 @@ export function keepFormants(
       const low = envelope[i] as number
       return low + (Math.min(bins, bin) - i) * ((envelope[i + 1] as number) - low)
     }
+    // nothing was moved to where the top is; what fills it is taken from as many bins below as all segments turn alike in
+    const bare = Math.ceil(FULL * bins * moved)
+    const top = Math.min(bins + 1, Math.ceil(FULL * bins * wanted))
+    const step = OVERLAP * Math.ceil(bare / 2 / OVERLAP)
     for (let k = 0; k <= bins; k++) {
-      if (k / moved >= bins) gains[k] = 1
-      else {
-        const change = levelAt(k / wanted) - levelAt(k / moved)
-        gains[k] = exp(Math.max(-MAX_GAIN_LOG, Math.min(MAX_GAIN_LOG, change)))
-      }
+      lower[k] = k < bare || k >= top ? 0 : step * (1 + Math.floor((k - bare) / step))
+      const from = (k - (lower[k] as number)) / moved
+      const change = from >= bins ? 0 : levelAt(k / wanted) - levelAt(from)
+      gains[k] = exp(Math.max(-MAX_GAIN_LOG, Math.min(MAX_GAIN_LOG, change)))
     }
   }
 
   let powerBefore = 0
   let powerBehind = 0
 
-  /** Apply the gains, and add up the power before and behind. */
+  /** Fill the top, apply the gains, and add up the power before and behind. */
   function filter(spectrumHalf: Float32Array): void {
+    for (let k = 0; k <= bins; k++) {
+      const own = 2 * (k - (lower[k] as number))
+      if (own === 2 * k) continue
+      spectrumHalf[2 * k] = spectrumHalf[own] as number
+      spectrumHalf[2 * k + 1] = spectrumHalf[own + 1] as number
+    }
     for (let k = 0; k <= bins; k++) {
       const gain = gains[k] as number
       const re = spectrumHalf[2 * k] as number
