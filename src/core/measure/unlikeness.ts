@@ -233,6 +233,8 @@ const RUN = 8
 /** so many bands are told as one where formants stay: one alone has a partial more or less by chance */
 const APART_BANDS = 3
 const RUN_HOPS = 0.5
+/** so many times longer are windows at most where pulses lie farther apart */
+const LEAST_RATIO = 0.25
 
 /**
  * Away from attacks: what levels the short windows find within a few hundredths of a second, in whichever order. A low voice is a row of pulses, and a method that
@@ -250,15 +252,19 @@ function* fineStructure(
   totalFrames: number,
 ): Task<{ off: number; cells: number }> {
   const { source, result, from } = comparison
-  const readGot = createSpectra(result, size)
+  const gotIn = new Map<number, ReturnType<typeof createSpectra>>()
+  const readGotIn = (frames: number) => {
+    const read = gotIn.get(frames) ?? createSpectra(result, frames)
+    gotIn.set(frames, read)
+    return read
+  }
   const readBack = back && createSpectra(back.audio, size)
   const readWant = createSpectra(source, size)
-  const hop = RUN_HOPS * size
-  const length = RUN * hop
+  const length = RUN * RUN_HOPS * size
   const step = Math.max(2 * length, Math.ceil((RUN * totalFrames) / MOST_COLUMNS))
-  const clear = (attacks: Float64Array, at: number) => {
-    const next = lowerBound(attacks, at - size)
-    return !((attacks[next] as number) < at + length + size)
+  const clear = (attacks: Float64Array, middle: number, frames: number) => {
+    const reach = (RUN * RUN_HOPS * frames) / 2 + frames
+    return !((attacks[lowerBound(attacks, middle - reach)] as number) < middle + reach)
   }
   const wants = Array.from({ length: edges.length - 1 }, () => new Float64Array(RUN))
   const levels = Array.from({ length: edges.length - 1 }, () => new Float64Array(RUN))
@@ -267,32 +273,43 @@ function* fineStructure(
   let runs = 0
   const inner = innerOf(comparison)
   for (let at = inner.start; at + length < inner.end; at += step) {
-    const origin = originOf(comparison, at + length / 2) - length / 2
-    if (!clear(found, at) || !clear(sources, origin)) continue
-    const attack = lastBefore(found, at)
-    // what was struck dies away by itself
-    const struck = attack === undefined ? undefined : struckAt(attack)
+    const middle = at + length / 2
+    const origin = originOf(comparison, middle)
     const pitchRatio = comparison.pitchRatioAt(asOutput(from + at))
     const formantRatio = comparison.formantRatioAt(asOutput(from + at))
     const apart = Math.abs(formantRatio / pitchRatio - 1) > 0.01
     const ratio = apart ? formantRatio : pitchRatio
     const each = apart ? APART_BANDS : 1
+    // where formants stay, pulses of a lower pitch lie farther apart: windows hold as many of them as in the source
+    const frames = apart && pitchRatio < 1 ? nearestPowerOfTwo(size / Math.max(LEAST_RATIO, pitchRatio), size) : size
+    if (!clear(found, middle, frames) || !clear(sources, origin, size)) continue
+    const attack = lastBefore(found, at)
+    // what was struck dies away by itself
+    const struck = attack === undefined ? undefined : struckAt(attack)
     let bands = 0
-    const look = (into: readonly Float64Array[], read: (frame: number) => Spectrum, start: number, scale: number) => {
+    const look = (
+      into: readonly Float64Array[],
+      read: (frame: number) => Spectrum,
+      middle: number,
+      { scale = 1, frames = size } = {},
+    ) => {
+      const hop = RUN_HOPS * frames
+      const bins = frames / size
       for (let n = 0; n < RUN; n++) {
-        const { power, below } = read(start + n * hop)
-        const top = 0.92 * power.length
+        const { power, below } = read(middle + (n - RUN / 2) * hop)
+        const top = (0.92 * power.length) / bins
         for (bands = 0; (bands + 1) * each < edges.length; bands++) {
           const low = edges[bands * each] as number
           const high = edges[(bands + 1) * each] as number
           if (high > top || high * ratio > top) break
-          ;(into[bands] as Float64Array)[n] = Math.max(gate, powerBetween(below, low * scale, high * scale))
+          const found = powerBetween(below, low * scale * bins, high * scale * bins) / (bins * bins)
+          ;(into[bands] as Float64Array)[n] = Math.max(gate, found)
         }
       }
       for (let b = 0; b < bands; b++) (into[b] as Float64Array).sort()
     }
-    look(wants, readWant, origin, 1)
-    look(levels, readGot, at, ratio)
+    look(wants, readWant, origin)
+    look(levels, readGotIn(frames), middle, { scale: ratio, frames })
     // where formants stay, what lies below the lowest partial of either says nothing
     const first = apart ? Math.max(firstTold(levels, bands), firstTold(wants, bands)) : 0
     const farAt = (gain: number): Distance => {
@@ -320,7 +337,7 @@ function* fineStructure(
     }
     // pulses come as often as in the source at its own pitch
     if (readBack && back) {
-      look(levels, readBack, (at + length / 2) * back.ratio - length / 2, 1)
+      look(levels, readBack, middle * back.ratio)
       const other = farAt(1)
       if (other.off < least.off) least = other
     }
