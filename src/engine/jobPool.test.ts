@@ -68,6 +68,30 @@ describe('the job pool', () => {
     expect(workers).toHaveLength(2)
   })
 
+  it('lets go of a signal with each job that is over, and of all that is stopped', async () => {
+    const { pool, workers } = poolOf(1)
+    const stop = new AbortController()
+    const listening = new Set<unknown>()
+    const { signal } = stop
+    vi.spyOn(signal, 'addEventListener').mockImplementation((_, own) => listening.add(own))
+    vi.spyOn(signal, 'removeEventListener').mockImplementation((_, own) => listening.delete(own))
+    const jobs = Array.from({ length: 4 }, () => pool.run<'render'>(job, { signal }))
+    expect(listening.size).toBe(4)
+    workers[0]?.say({ type: 'done', jobId: 1, result })
+    workers[0]?.say({ type: 'failed', jobId: 2, error: toWire(new AppError('export/too-long', { bytes: 5 })) })
+    await expect(Promise.allSettled(jobs.slice(0, 2))).resolves.toMatchObject([
+      { status: 'fulfilled' },
+      { status: 'rejected' },
+    ])
+    expect(listening.size).toBe(2)
+    for (const own of [...listening] as (() => void)[]) own()
+    expect(listening.size).toBe(0)
+    await expect(Promise.allSettled(jobs.slice(2))).resolves.toMatchObject([
+      { status: 'rejected' },
+      { status: 'rejected' },
+    ])
+  })
+
   it('tells progress, rebuilds errors, and drops what comes late', async () => {
     const { pool, workers } = poolOf(2)
     const onProgress = vi.fn()

@@ -167,20 +167,31 @@ export function createJobPool(size: number, makeWorker: MakeWorker) {
           reject(signal.reason)
           return
         }
-        const work: Waiting = { job, rank, options, resolve: resolve as (result: never) => void, reject }
-        signal?.addEventListener(
-          'abort',
-          () => {
-            const at = queue.indexOf(work)
-            if (at >= 0) queue.splice(at, 1)
-            const seat = seats.find((s) => s.work === work)
-            if (seat?.jobId !== undefined) {
-              seat.worker.postMessage({ type: 'cancel', jobId: seat.jobId } satisfies JobMessage)
-            }
-            reject(signal.reason)
+        // what is over lets go of the signal: one of a long batch would hold all that was ever asked for
+        const over = () => signal?.removeEventListener('abort', stop)
+        const work: Waiting = {
+          job,
+          rank,
+          options,
+          resolve(result: never) {
+            over()
+            resolve(result)
           },
-          { once: true },
-        )
+          reject(error) {
+            over()
+            reject(error)
+          },
+        }
+        function stop() {
+          const at = queue.indexOf(work)
+          if (at >= 0) queue.splice(at, 1)
+          const seat = seats.find((s) => s.work === work)
+          if (seat?.jobId !== undefined) {
+            seat.worker.postMessage({ type: 'cancel', jobId: seat.jobId } satisfies JobMessage)
+          }
+          work.reject(signal?.reason)
+        }
+        signal?.addEventListener('abort', stop)
         queue.push(work)
         next()
       })
