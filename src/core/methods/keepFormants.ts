@@ -20,6 +20,8 @@ const MAX_FEWER = 4
 const MAX_GAIN_LOG = 3.453877639491069
 /** up to so much of half the sample rate a sound is there */
 const FULL = 0.96
+/** from further down so much would be made up that it no longer is the sound: a little over an octave */
+const MOST_BARE = 2.2
 
 /**
  * Put the spectral envelope of the source where it is wanted, over a result in which it was moved: at each moment the
@@ -99,7 +101,7 @@ export function keepFormants(
     }
     // nothing was moved to where the top is; what fills it is taken from as many bins below as all segments turn alike in
     const bare = Math.ceil(FULL * bins * moved)
-    const top = Math.min(bins + 1, Math.ceil(FULL * bins * wanted))
+    const top = wanted > MOST_BARE * moved ? bare : Math.min(bins + 1, Math.ceil(FULL * bins * wanted))
     const step = OVERLAP * Math.ceil(bare / 2 / OVERLAP)
     for (let k = 0; k <= bins; k++) {
       lower[k] = k < bare || k >= top ? 0 : step * (1 + Math.floor((k - bare) / step))
