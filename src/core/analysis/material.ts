@@ -62,8 +62,8 @@ export function tonalWindow({ attacks, focus }: Analysis, sampleRate: number): T
   return moving(at21 - at43 < MUCH_LOST ? 21 : 43)
 }
 
-/** share of a source that has to have a pitch for it to count as one line */
-const LEAST_PITCHED = 0.5
+/** share of a source that has to have a pitch for it to count as one line: of knocks that ring, half may have one */
+const LEAST_PITCHED = 0.6
 
 /**
  * The longest period of a source that is one line, in ms: that of the pitch below which a twentieth of it lies. Undefined
