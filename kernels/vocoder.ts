@@ -172,9 +172,10 @@ function turnAll(out: usize, now: usize, turns: usize, n: i32): void {
 }
 
 /**
- * Turn each peak of `now` with its region so that the region goes on from `out`, where the last column that was laid still
- * stands: one turn for all channels. What `lifted` times tops `powerBefore` takes its phases as they are; `lifted` 0 asks for
- * none of that. Each of `now`, `before`, `out` holds its channels `stride` bytes apart; `turns` has room for one.
+ * Turn each peak of `now` with its region so that the region goes on from `out`, where the last column that was laid
+ * still stands: one turn for all channels. What `lifted` times tops `powerBefore` takes its phases as they are;
+ * `lifted` 0 asks for none of that. Each of `now`, `before`, `out` holds its channels `stride` bytes apart; `turns` has
+ * room for one.
  */
 export function lockPhases(
   now: usize,

@@ -5,10 +5,10 @@ export const emptyColumn = (channelCount: number, length: number): Column =>
   Array.from({ length: channelCount }, () => new Float32Array(length + 2))
 
 /**
- * Turn the bins `from…to` around a spectral peak so that they go on where the last output column left them: by what `last`
- * (laid one hop ago) is ahead of `before` (the source one hop before `now`), all of the bins together: a single one says
- * little where partials lie close or there is noise. One turn for all channels, so that the image holds. Where either has
- * nothing, or nothing is to go on, the bins are taken as they are. `out` may be `last`.
+ * Turn the bins `from…to` around a spectral peak so that they go on where the last output column left them: by what
+ * `last` (laid one hop ago) is ahead of `before` (the source one hop before `now`), all of the bins together: a single
+ * one says little where partials lie close or there is noise. One turn for all channels, so that the image holds. Where
+ * either has nothing, or nothing is to go on, the bins are taken as they are. `out` may be `last`.
  * Source  Laroche & Dolson 1999, identity phase locking; Röbel 2003 for the two-frame form.
  */
 export function turnPeak(

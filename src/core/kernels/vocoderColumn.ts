@@ -14,8 +14,8 @@ import type { Kernels } from './wasm'
  */
 export interface VocoderColumns {
   /**
-   * Look at the frames around `centre`, and at how they turn in a hop halfway between there and `last`, where the column
-   * before looked (by itself a hop before): that is what sounds between the two.
+   * Look at the frames around `centre`, and at how they turn in a hop halfway between there and `last`, where the
+   * column before looked (by itself a hop before): that is what sounds between the two.
    */
   analyse(centre: number, last?: number): void
   /** Learn what there is in the window that begins at `start`: what `holdDown` and `lock` compare with. */
@@ -137,8 +137,8 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
 }
 
 /**
- * Where the frames begin whose turn in a hop says how `start` goes on from `last`: halfway between them, and right before
- * `start` where they lie a hop apart, or too far to have anything to do with each other.
+ * Where the frames begin whose turn in a hop says how `start` goes on from `last`: halfway between them, and right
+ * before `start` where they lie a hop apart, or too far to have anything to do with each other.
  */
 function startBefore(start: number, last: number, hop: number): number {
   return Math.abs(start - last) > LONGEST_STEP * hop ? start - hop : Math.floor((start + last - hop) / 2)
@@ -147,8 +147,8 @@ function startBefore(start: number, last: number, hop: number): number {
 const LONGEST_STEP = 4
 
 /**
- * What `now` was before it turned as `old` turned to `turned`, written to `old`. At the size of `now`: a glide is weighed
- * where it has come to, and by what it was it would lag behind.
+ * What `now` was before it turned as `old` turned to `turned`, written to `old`. At the size of `now`: a glide is
+ * weighed where it has come to, and by what it was it would lag behind.
  */
 function turnBack(old: Float32Array, turned: Float32Array, now: Float32Array) {
   for (let k = 0; k < old.length; k += 2) {

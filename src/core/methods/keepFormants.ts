@@ -28,8 +28,8 @@ const MOST_BARE = 2.2
  * result is filtered by the envelope that is wanted over the one that is there, both the source's own, read at other
  * frequencies (`wantedAt` and `movedAt` are ratios to where it lies in the source). The same filter serves all channels.
  * Partials that were moved away from their envelope come to have its level where they lie: an octave up there are half
- * as many in it, and the sound is 3 dB less loud. What was moved down leaves nothing at the top, where the envelope goes
- * on: what lies under that is laid there once more.
+ * as many in it, and the sound is 3 dB less loud. What was moved down leaves nothing at the top, where the envelope
+ * goes on: what lies under that is laid there once more.
  * Source  Röbel & Rodet 2005 for the envelope and for dividing it out and putting it back; Dietz et al. 2002, "Spectral
  *         band replication", for the top.
  */
@@ -99,7 +99,7 @@ export function keepFormants(
       const low = envelope[i] as number
       return low + (Math.min(bins, bin) - i) * ((envelope[i + 1] as number) - low)
     }
-    // nothing was moved to where the top is; what fills it is taken from as many bins below as all segments turn alike in
+    // nothing was moved to the top; what fills it comes from a step of bins below in which all segments turn alike
     const bare = Math.ceil(FULL * bins * moved)
     const top = wanted > MOST_BARE * moved ? bare : Math.min(bins + 1, Math.ceil(FULL * bins * wanted))
     const step = OVERLAP * Math.ceil(bare / 2 / OVERLAP)

@@ -17,8 +17,9 @@ import { choice, number } from './settings'
 /**
  * Short-time spectra with phases locked around every spectral peak. For each output column the source is analysed at
  * the mapped place, and a hop apart around the middle between there and where the last column looked: by what it turns
- * there, what is around a peak, from valley to valley, goes on from the last output column. It gets one rotation for all
- * channels, so that the image holds. Where the last column had nothing, the phases of the source are taken as they are.
+ * there, what is around a peak, from valley to valley, goes on from the last output column. It gets one rotation for
+ * all channels, so that the image holds. Where the last column had nothing, the phases of the source are taken as they
+ * are.
  *
  * At an attack the map runs naturally for half a window, the peaks that the attack brings take their phases from the
  * source afresh, and in columns that reach into it from before it, what it brings is held down to what was there. So
