@@ -42,3 +42,14 @@ export function reversed(x: v128): v128 {
 export function squares(re: v128, im: v128): v128 {
   return f32x4.add(f32x4.mul(re, re), f32x4.mul(im, im))
 }
+
+/** Store the products of four complex numbers with four others, interleaved. */
+// @ts-expect-error: decorator
+@inline
+export function storeProduct(to: usize, ar: v128, ai: v128, br: v128, bi: v128): void {
+  storeComplex(
+    to,
+    f32x4.sub(f32x4.mul(ar, br), f32x4.mul(ai, bi)),
+    f32x4.add(f32x4.mul(ar, bi), f32x4.mul(ai, br)),
+  )
+}

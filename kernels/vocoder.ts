@@ -1,6 +1,6 @@
 // One column of the phase-locked vocoder: from the packed spectrum of two frames to what is laid. Half spectra are interleaved,
 // n/2 + 1 numbers; powers are n/2 + 1 numbers with two of silence before and behind them. Twin: src/core/kernels/vocoderColumn.ts.
-import { evens, odds, reversed, squares, storeComplex } from './lanes'
+import { evens, odds, reversed, squares, storeComplex, storeProduct } from './lanes'
 
 /** The half spectra of two real signals from their packed one. */
 export function splitPair(from: usize, a: usize, b: usize, n: i32): void {
@@ -81,52 +81,33 @@ function endOf(power: usize, peak: i32, next: i32): i32 {
   return louder ? valley + 1 : valley
 }
 
+/** what has less than this, in the product of two levels, says nothing */
+const LEAST: f32 = 1e-18
+
 /** What `now` was before it turned as `old` turned to `turned`, written to `old`, at the size of `now`. */
 export function turnBack(old: usize, turned: usize, now: usize, n: i32): void {
   const least = f32x4.splat(LEAST)
   const one = f32x4.splat(1)
-  const end = old + ((<usize>n) << 2)
-  while (old < end) {
-    const o0 = v128.load(old)
-    const o1 = v128.load(old, 16)
-    const b0 = v128.load(turned)
-    const b1 = v128.load(turned, 16)
-    const n0 = v128.load(now)
-    const n1 = v128.load(now, 16)
+  // the top bin comes with three of what lies behind it
+  const end = (<usize>n) << 2
+  for (let at: usize = 0; at <= end; at += 32) {
+    const o0 = v128.load(old + at)
+    const o1 = v128.load(old + at, 16)
+    const b0 = v128.load(turned + at)
+    const b1 = v128.load(turned + at, 16)
+    const n0 = v128.load(now + at)
+    const n1 = v128.load(now + at, 16)
     const or = evens(o0, o1)
     const oi = odds(o0, o1)
     const br = evens(b0, b1)
     const bi = odds(b0, b1)
-    const nr = evens(n0, n1)
-    const ni = odds(n0, n1)
     const size = f32x4.add(f32x4.sqrt(f32x4.mul(squares(br, bi), squares(or, oi))), least)
     const scale = f32x4.div(one, size)
     const re = f32x4.mul(scale, f32x4.add(f32x4.mul(or, br), f32x4.mul(oi, bi)))
     const im = f32x4.mul(scale, f32x4.sub(f32x4.mul(oi, br), f32x4.mul(or, bi)))
-    storeComplex(
-      old,
-      f32x4.sub(f32x4.mul(nr, re), f32x4.mul(ni, im)),
-      f32x4.add(f32x4.mul(nr, im), f32x4.mul(ni, re)),
-    )
-    old += 32
-    turned += 32
-    now += 32
+    storeProduct(old + at, evens(n0, n1), odds(n0, n1), re, im)
   }
-  // the top bin
-  const or = load<f32>(old)
-  const oi = load<f32>(old, 4)
-  const br = load<f32>(turned)
-  const bi = load<f32>(turned, 4)
-  const nr = load<f32>(now)
-  const ni = load<f32>(now, 4)
-  const size: f32 = sqrt<f32>((br * br + bi * bi) * (or * or + oi * oi)) + LEAST
-  const re = (or * br + oi * bi) / size
-  const im = (oi * br - or * bi) / size
-  store<f32>(old, nr * re - ni * im)
-  store<f32>(old, nr * im + ni * re, 4)
 }
-/** what has less than this, in the product of two levels, says nothing */
-const LEAST: f32 = 1e-18
 
 /** By what each bin of `last` is ahead of `before`, all channels together, as complex numbers, to `ahead`. */
 function lookAhead(ahead: usize, last: usize, before: usize, stride: usize, channels: i32, n: i32): void {
@@ -159,15 +140,7 @@ function turnAll(out: usize, now: usize, turns: usize, n: i32): void {
     const n1 = v128.load(now + at, 16)
     const t0 = v128.load(turns + at)
     const t1 = v128.load(turns + at, 16)
-    const nr = evens(n0, n1)
-    const ni = odds(n0, n1)
-    const re = evens(t0, t1)
-    const im = odds(t0, t1)
-    storeComplex(
-      out + at,
-      f32x4.sub(f32x4.mul(nr, re), f32x4.mul(ni, im)),
-      f32x4.add(f32x4.mul(nr, im), f32x4.mul(ni, re)),
-    )
+    storeProduct(out + at, evens(n0, n1), odds(n0, n1), evens(t0, t1), odds(t0, t1))
   }
 }
 

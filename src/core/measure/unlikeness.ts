@@ -1,4 +1,4 @@
-import { frameCount } from '../audio/block'
+import { type AudioBlock, frameCount } from '../audio/block'
 import { lowerBound } from '../dsp/search'
 import { nearestPowerOfTwo } from '../dsp/units'
 import type { Task } from '../task'
@@ -132,12 +132,7 @@ export function* unlikenessOf(
     const readBack = back && createSpectra(back.audio, size)
     const readNatural = createSpectra(source, size)
     const readUnder = createSpectra(source, size)
-    const drawns = new Map<number, ReturnType<typeof createSpectra>>()
-    const readDrawn = (frames: number) => {
-      const known = drawns.get(frames) ?? createSpectra(source, frames)
-      drawns.set(frames, known)
-      return known
-    }
+    const readDrawn = readersOf(source)
     const readers = [sizes[0] as number, sizes[1] as number].map((frames) => ({
       read: createSpectra(source, frames),
       bins: frames / size,
@@ -252,12 +247,7 @@ function* fineStructure(
   totalFrames: number,
 ): Task<{ off: number; cells: number }> {
   const { source, result, from } = comparison
-  const gotIn = new Map<number, ReturnType<typeof createSpectra>>()
-  const readGotIn = (frames: number) => {
-    const read = gotIn.get(frames) ?? createSpectra(result, frames)
-    gotIn.set(frames, read)
-    return read
-  }
+  const readGot = readersOf(result)
   const readBack = back && createSpectra(back.audio, size)
   const readWant = createSpectra(source, size)
   const length = RUN * RUN_HOPS * size
@@ -309,7 +299,7 @@ function* fineStructure(
       for (let b = 0; b < bands; b++) (into[b] as Float64Array).sort()
     }
     look(wants, readWant, origin)
-    look(levels, readGotIn(frames), middle, { scale: ratio, frames })
+    look(levels, readGot(frames), middle, { scale: ratio, frames })
     // where formants stay, what lies below the lowest partial of either says nothing
     const first = apart ? Math.max(firstTold(levels, bands), firstTold(wants, bands)) : 0
     const farAt = (gain: number): Distance => {
@@ -346,6 +336,16 @@ function* fineStructure(
     if (runs++ % 16 === 15) yield { doneFrames: Math.round(at / 3), totalFrames }
   }
   return { off, cells }
+}
+
+/** Reads a sound in windows of any length. */
+function readersOf(audio: AudioBlock): (frames: number) => ReturnType<typeof createSpectra> {
+  const known = new Map<number, ReturnType<typeof createSpectra>>()
+  return (frames) => {
+    const read = known.get(frames) ?? createSpectra(audio, frames)
+    known.set(frames, read)
+    return read
+  }
 }
 
 /** The first band that holds something; in each, levels rise. */

@@ -54,8 +54,10 @@ export function keepFormants(
   /** magnitudes of two columns, and then their envelopes */
   const both = [new Float64Array(bins + 1), new Float64Array(bins + 1)] as const
   const gains = new Float64Array(bins + 1)
-  /** by how many bins lower lies what is laid there: 0 where it is its own */
-  const lower = new Int32Array(bins + 1)
+  /** nothing was moved to the bins `bare…top`: what fills them comes from a multiple of `step` below */
+  let bare = bins + 1
+  let top = bare
+  let step = OVERLAP
   const held = silence(channelCount, length)
   const newest = held.map((channel) => channel.subarray(length - hop))
   let heldSegment = Number.NaN
@@ -99,28 +101,28 @@ export function keepFormants(
       const low = envelope[i] as number
       return low + (Math.min(bins, bin) - i) * ((envelope[i + 1] as number) - low)
     }
-    // nothing was moved to the top; what fills it comes from a step of bins below in which all segments turn alike
-    const bare = Math.ceil(FULL * bins * moved)
-    const top = wanted > MOST_BARE * moved ? bare : Math.min(bins + 1, Math.ceil(FULL * bins * wanted))
-    const step = OVERLAP * Math.ceil(bare / 2 / OVERLAP)
+    bare = Math.min(bins + 1, Math.ceil(FULL * bins * moved))
+    top = wanted > MOST_BARE * moved ? bare : Math.min(bins + 1, Math.ceil(FULL * bins * wanted))
+    // by so many bins all segments turn alike
+    step = OVERLAP * Math.ceil(bare / 2 / OVERLAP)
     for (let k = 0; k <= bins; k++) {
-      lower[k] = k < bare || k >= top ? 0 : step * (1 + Math.floor((k - bare) / step))
-      const from = (k - (lower[k] as number)) / moved
+      const from = (k < bare || k >= top ? k : filledFrom(k)) / moved
       const change = from >= bins ? 0 : levelAt(k / wanted) - levelAt(from)
       gains[k] = exp(Math.max(-MAX_GAIN_LOG, Math.min(MAX_GAIN_LOG, change)))
     }
   }
+
+  const filledFrom = (k: number) => bare - step + ((k - bare) % step)
 
   let powerBefore = 0
   let powerBehind = 0
 
   /** Fill the top, apply the gains, and add up the power before and behind. */
   function filter(spectrumHalf: Float32Array): void {
-    for (let k = 0; k <= bins; k++) {
-      const own = 2 * (k - (lower[k] as number))
-      if (own === 2 * k) continue
-      spectrumHalf[2 * k] = spectrumHalf[own] as number
-      spectrumHalf[2 * k + 1] = spectrumHalf[own + 1] as number
+    for (let k = bare; k < top; k++) {
+      const from = 2 * filledFrom(k)
+      spectrumHalf[2 * k] = spectrumHalf[from] as number
+      spectrumHalf[2 * k + 1] = spectrumHalf[from + 1] as number
     }
     for (let k = 0; k <= bins; k++) {
       const gain = gains[k] as number
