@@ -30,15 +30,6 @@ export interface VocoderColumns {
   lay(sum: readonly Float32Array[], scale: number): void
 }
 
-type Look<Half> = (
-  first: Float32Array,
-  firstStart: number,
-  second: Float32Array | undefined,
-  secondStart: number,
-  to: Half,
-  toSecond: Half,
-) => void
-
 type Make<Result> = (channels: readonly Float32Array[], length: number, hop: number) => Result
 
 export const vocoderColumns: Make<VocoderColumns> = (...of) => vocoderKernel(...of) ?? vocoderTwin(...of)
@@ -77,7 +68,14 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
   }
 
   /** The half spectra of two spans of frames. */
-  const look: Look<Float32Array> = (first, firstStart, second, secondStart, to, toSecond) => {
+  function look(
+    first: Float32Array,
+    firstStart: number,
+    second: Float32Array | undefined,
+    secondStart: number,
+    to: Float32Array,
+    toSecond: Float32Array,
+  ) {
     packFrames(packed, window, first, firstStart, second, secondStart)
     fft.forward(spectrum, packed)
     splitRealPair(spectrum, length, to, toSecond)
@@ -91,7 +89,7 @@ export const vocoderTwin: Make<VocoderColumns> = (channels, length, hop) => {
       for (let c = 0; c < channels.length; c++) {
         const [column, old] = [now[c] as Float32Array, before[c] as Float32Array]
         const channel = channels[c] as Float32Array
-        if (back === start - hop) look(channel, start, channel, back, column, old)
+        if (back === start - hop) look(channel, back, channel, start, old, column)
         else {
           if (c % 2 === 0) look(channel, start, channels[c + 1], start, column, now[c + 1] ?? spare)
           look(channel, back, channel, back + hop, old, turned)
@@ -223,7 +221,7 @@ function areasOf(own: Kernels): Areas | undefined {
       powers,
       powers,
       4 * (LARGEST / 2 + 8),
-      4 * LARGEST,
+      2 * 4 * LARGEST,
       4 * LARGEST,
       STRIDE,
     ]
@@ -254,6 +252,8 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
   const bins = length / 2
   const view = (place: number, frames: number) => own.floats.subarray(place / 4, place / 4 + frames)
   const a = view(at.a, length)
+  /** those of a span and of one a hop behind it */
+  const twice = view(at.a, length + hop)
   const b = view(at.b, length)
   const powers = view(at.power, bins + 4 * MARGIN)
   const powersBefore = view(at.powerBefore, bins + 1)
@@ -274,12 +274,9 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
   }
   const before = new Float32Array(bins + 1)
 
-  /** The half spectra of two spans of frames, at two places. */
-  const look: Look<number> = (first, firstStart, second, secondStart, to, toSecond) => {
-    load(a, first, firstStart)
-    if (second) load(b, second, secondStart)
-    else b.fill(0)
-    own.packPair(at.a, at.b, window, inside.from, length)
+  /** The half spectra of the frames that lie at two places in `a` and `b`. */
+  const transform = (first: number, second: number, to: number, toSecond: number) => {
+    own.packPair(first, second, window, inside.from, length)
     inside.turn(1, 0)
     own.splitPair(inside.to, to, toSecond, length)
   }
@@ -288,16 +285,20 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
     analyse(centre, last = centre - hop) {
       const start = centre - bins
       const back = startBefore(start, last - bins, hop)
+      const isHopApart = back === start - hop
       powers.fill(0)
       for (let c = 0; c < channels.length; c++) {
         const [column, old] = [at.now + c * STRIDE, at.before + c * STRIDE]
-        const channel = channels[c] as Float32Array
-        if (back === start - hop) look(channel, start, channel, back, column, old)
-        else {
-          if (c % 2 === 0) look(channel, start, channels[c + 1], start, column, column + STRIDE)
-          look(channel, back, channel, back + hop, old, at.turned)
-          own.turnBack(old, at.turned, column, length)
+        if (!isHopApart && c % 2 === 0) {
+          const other = channels[c + 1]
+          load(a, channels[c] as Float32Array, start)
+          if (other) load(b, other, start)
+          else b.fill(0)
+          transform(at.a, at.b, column, column + STRIDE)
         }
+        load(twice, channels[c] as Float32Array, back)
+        transform(at.a, at.a + 4 * hop, old, isHopApart ? column : at.turned)
+        if (!isHopApart) own.turnBack(old, at.turned, column, length)
         own.addPower(column, firstPower, length)
       }
     },
