@@ -103,6 +103,8 @@ interface Grain {
   /** its neighbours are unlike it: windows add up in power */
   readonly power: boolean
   readonly voiced: boolean
+  /** frames of the source that a cycle lasts */
+  readonly period?: number
   /** index of the run of marks that it is a cycle of */
   readonly run?: number
 }
@@ -175,6 +177,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       gain: Math.abs(overlap - 1) < 1e-3 ? 1 : gain,
       power: false,
       voiced: true,
+      period: own,
       run: index,
     }
   }
@@ -246,14 +249,23 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   }
 
   /**
-   * The first cycle behind unvoiced sound begins where that, running on, would have come to it. With an attack
-   * between them it never begins a cycle sooner: that would sound ahead of the attack.
+   * The first cycle behind unvoiced sound begins where that, running on, would have come to it. Behind an attack the tone
+   * began with it, and cycles come as far behind it, in periods of their own, as they are in the source.
    */
   function inStep(grain: Grain, previous: Grain): Grain {
+    const { source, speed, spacing, period = spacing } = grain
+    const attack = lowerBound(attackFrames, source) - 1
+    const began = attackFrames[attack] ?? Number.NEGATIVE_INFINITY
+    if (began < previous.source - step) return runningOn(grain, previous)
+    const cycles = Math.round((source - began) / period)
+    const first = (attackPlaces[attack] as number) + (source - began - cycles * period) / speed
+    const output = first + Math.max(Math.min(cycles, 1), Math.round((grain.output - first) / spacing)) * spacing
+    return output > previous.output + 2 ? { ...grain, output } : grain
+  }
+
+  function runningOn(grain: Grain, previous: Grain): Grain {
     const natural = previous.output + (grain.source - previous.source) / grain.speed
-    const nearest = Math.round((grain.output - natural) / grain.spacing)
-    const cycles = isWithin(attackFrames, previous.source - step, grain.source) ? Math.max(0, nearest) : nearest
-    const output = natural + cycles * grain.spacing
+    const output = natural + Math.round((grain.output - natural) / grain.spacing) * grain.spacing
     return output > previous.output + 2 ? { ...grain, output } : grain
   }
 
