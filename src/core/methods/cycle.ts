@@ -1,12 +1,14 @@
 import type { Analysis } from '../analysis/analysis'
+import { attackKinds, prepareAttackKinds } from '../analysis/attackKinds'
 import { longestPeriodMs, pickWithin } from '../analysis/material'
 import { pitchMarksOf, type VoicedRun } from '../analysis/pitchMarks'
 import { type AudioBlock, frameCount, silence } from '../audio/block'
-import { cosTurns } from '../dsp/portable'
+import { cosTurns, sinTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
 import { lowerBound } from '../dsp/search'
 import { createSteppedSincReaders } from '../dsp/sinc'
 import { asOutput, asSource } from '../timeline/axes'
+import { holdAttacks } from '../timeline/holdAttacks'
 import { defineMethod, type MethodInput, type Voice } from './method'
 import { choice, number } from './settings'
 
@@ -80,6 +82,10 @@ const marksOf = (source: AudioBlock, analysis: Analysis) =>
     (analysis.attacks ?? []).map((attack) => attack.frame),
   )
 
+/** a cycle laid wider than this lacks some of its first partial */
+const MOST_OVERLAP = 0.98
+/** so long goes by as played behind what is struck */
+const STRUCK_SECONDS = 0.03
 const READ_WIDTH = 40
 const READ_ATTENUATION_DB = 80
 /** a neighbouring cycle with a smaller share than this is left out */
@@ -100,6 +106,8 @@ interface Grain {
   /** source frames per output frame inside the grain */
   readonly speed: number
   readonly gain: number
+  /** how much of the first partial is laid beside it */
+  readonly first?: number
   /** its neighbours are unlike it: windows add up in power */
   readonly power: boolean
   readonly voiced: boolean
@@ -110,12 +118,20 @@ interface Grain {
 }
 
 function cycleVoice(input: MethodInput<typeof schema>): Voice {
-  const { source, map, pitch, formantRatioAt, settings, seed, analysis } = input
+  const { source, pitch, formantRatioAt, settings, seed, analysis } = input
   const { sampleRate, channels } = source
   const channelCount = channels.length
   const frames = frameCount(source)
   const attackFrames = (analysis.attacks ?? []).map((attack) => attack.frame)
   const marks = marksOf(source, analysis)
+  // what is struck dies away as it does in the source
+  const map = holdAttacks(input.map, attackFrames, {
+    strength: 1,
+    leadFrames: 0,
+    holdFrames: attackKinds(source, attackFrames).map((kind) => (kind === 'struck' ? STRUCK_SECONDS * sampleRate : 0)),
+    makesUpAfter: attackFrames.map(() => 0),
+    naturalSpeedAt: () => 1,
+  })
   const attackPlaces = attackFrames.map((frame) => map.outputAt(asSource(frame)))
   const readerAt = createSteppedSincReaders(READ_WIDTH, READ_ATTENUATION_DB)
   const step = (settings.breathMs / 2000) * sampleRate
@@ -175,6 +191,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       right: behind / formant,
       speed: formant,
       gain: Math.abs(overlap - 1) < 1e-3 ? 1 : gain,
+      first: overlap < MOST_OVERLAP ? gain * overlap * (1 - shareOfFirst(overlap)) : 0,
       power: false,
       voiced: true,
       period: own,
@@ -275,9 +292,39 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     if (count <= 0) return
     if (weights.length < count) weights = new Float64Array(count)
     fillWindow(weights, count, weightsFrom - grain.output, grain)
+    layFirst(grain)
     if (!grain.other) return layFrom(grain, grain.source, 1)
     layFrom(grain, grain.source, 1 - grain.other.share)
     layFrom(grain, grain.other.source, grain.other.share)
+  }
+
+  /**
+   * A cycle's spectrum ends at its first partial, so a lower one under it comes out soft. What it lacks is laid beside
+   * it, at the period that is wanted: as loud as the first partial, and as far in its turn at the mark.
+   */
+  function layFirst({ first = 0, source, period = 0, output, spacing }: Grain) {
+    if (first === 0) return
+    const from = Math.max(0, Math.ceil(source - period))
+    const to = Math.min(frames - 1, Math.floor(source + period))
+    const start = Math.max(sumStart, Math.ceil(output - spacing))
+    const end = Math.floor(output + spacing)
+    channels.forEach((channel, c) => {
+      let re = 0
+      let im = 0
+      for (let n = from; n <= to; n++) {
+        const turn = (n - source) / period
+        const value = (channel[n] as number) * (0.5 + 0.5 * cosTurns(turn / 2))
+        re += value * cosTurns(turn)
+        im -= value * sinTurns(turn)
+      }
+      const level = (2 * first) / period
+      const into = sum[c] as Float32Array
+      for (let n = start; n <= end; n++) {
+        const turn = (n - output) / spacing
+        const value = re * cosTurns(turn) - im * sinTurns(turn)
+        into[n - sumStart] = (into[n - sumStart] as number) + level * value * (0.5 + 0.5 * cosTurns(turn / 2))
+      }
+    })
   }
 
   /** Add what the source has around a frame of it, under the window. */
@@ -365,6 +412,12 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
 function isWithin(places: readonly number[], from: number, to: number): boolean {
   const i = lowerBound(places, from)
   return i < places.length && (places[i] as number) < to
+}
+
+/** How much of the first partial a cycle under its window has at `overlap` times its frequency: the window's own spectrum. */
+function shareOfFirst(overlap: number): number {
+  const x = 2 * (1 - overlap)
+  return x < 1e-6 ? 1 : Math.abs(x - 1) < 1e-6 ? 0.5 : sinTurns(x / 2) / (Math.PI * x * (1 - x * x))
 }
 
 /** A grain's window times its gain, from `t` frames from its middle on. */
