@@ -82,6 +82,7 @@ const marksOf = (source: AudioBlock, analysis: Analysis) =>
     (analysis.attacks ?? []).map((attack) => attack.frame),
   )
 
+const MOST_RAISED = Number((globalThis as any).process.env.MR ?? 1.4)
 /** a cycle laid wider than this lacks some of its first partial */
 const MOST_OVERLAP = 0.98
 /** so long goes by as played behind what is struck */
@@ -181,7 +182,9 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const period = marks.periodAt(run, n, map.sourceAt(asOutput(halfway)))
     const wanted = period / pitch.ratioAt(asOutput(halfway))
     const overlap = period / formant / wanted
-    const gain = settings.level === 'loudness' ? 1 / Math.sqrt(overlap) : 1 / overlap
+    const even = Math.abs(overlap - 1) < 1e-3
+    const kept = overlap < MOST_OVERLAP ? powerKept(mark, own, own / overlap) : 1
+    const gain = kept * (settings.level === 'loudness' ? 1 / Math.sqrt(overlap) : 1 / overlap)
     return {
       output,
       source: mark,
@@ -190,13 +193,37 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       left: before / formant,
       right: behind / formant,
       speed: formant,
-      gain: Math.abs(overlap - 1) < 1e-3 ? 1 : gain,
+      gain: even ? 1 : gain,
       first: overlap < MOST_OVERLAP ? gain * overlap * (1 - shareOfFirst(overlap)) : 0,
       power: false,
       voiced: true,
       period: own,
       run: index,
     }
+  }
+
+  /**
+   * What a cycle around a mark is to be raised by, where it is laid each `wanted` source frames instead of its period: then
+   * its partials have on average the power that they have in the source. A partial laid between two of them takes
+   * the mean of both, which has less power.
+   */
+  function powerKept(mark: number, period: number, wanted: number): number {
+    const from = Math.max(0, Math.ceil(mark - period))
+    const to = Math.min(frames - 1, Math.floor(mark + period))
+    const lag = Math.round(wanted)
+    let before = 0
+    let laid = 0
+    const level = (n: number) => 0.5 + 0.5 * cosTurns((n - mark) / period / 2)
+    for (const channel of channels) {
+      for (let n = from; n <= to; n++) {
+        const w = level(n)
+        const value = (channel[n] as number) * w
+        before += (channel[n] as number) * value
+        laid += value * value
+        for (let m = n + lag; m <= to; m += lag) laid += 2 * value * (channel[m] as number) * level(m)
+      }
+    }
+    return laid > 0 ? Math.max(1 / MOST_RAISED, Math.min(MOST_RAISED, Math.sqrt(Math.sqrt(before / laid)))) : 1
   }
 
   function breathGrain(output: number, previous: Grain | undefined): Grain {
