@@ -301,7 +301,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const attack = lowerBound(attackFrames, source) - 1
     const began = attackFrames[attack] ?? Number.NEGATIVE_INFINITY
     if (began < previous.source - step) return runningOn(grain, previous)
-    const cycles = Math.round((source - began) / period)
+    const cycles = Math.ceil((source - began) / period - 0.25)
     const first = (attackPlaces[attack] as number) + (source - began - cycles * period) / speed
     const output = first + Math.max(Math.min(cycles, 1), Math.round((grain.output - first) / spacing)) * spacing
     return output > previous.output + 2 ? { ...grain, output } : grain
