@@ -3,7 +3,7 @@ import { cosTurns, square } from '../dsp/portable'
 import { slidingProducts } from '../kernels/slidingProducts'
 import { finish } from '../task'
 import { mixInSteps } from './mix'
-import type { PitchTrack } from './pitchTrack'
+import { hzAt, LEAP, type PitchTrack } from './pitchTrack'
 
 /** One run of cycles: where each begins anew, in fractional source frames, rising; the period is the step to the next. */
 export interface VoicedRun {
@@ -16,8 +16,6 @@ export interface VoicedRun {
 const PERIOD_PLAY = 0.18
 /** runs of fewer steps of the track than this are no voice */
 const LEAST_STEPS = 3
-/** a step from one pitch reading to the next that no voice makes: a new run begins */
-const LEAP = 1.3
 /** how far the steps between marks may lie off the track's period, as a ratio */
 const TRACK_PLAY = 1.04
 /** how far marks may go on beyond the track, and how like the last cycle the next one has to be there */
@@ -122,15 +120,6 @@ function smoothStep(marks: Float64Array, i: number): number {
     return (marks[n + 1] as number) - (marks[n] as number)
   }
   return 0.25 * step(i - 1) + 0.5 * step(i) + 0.25 * step(i + 1)
-}
-
-function hzAt(track: PitchTrack, frame: number): number {
-  const place = frame / track.hopFrames
-  const i = Math.max(0, Math.min(track.hz.length - 1, Math.floor(place)))
-  const a = track.hz[i] as number
-  const b = track.hz[Math.min(track.hz.length - 1, i + 1)] as number
-  if (a === 0 || b === 0 || b / a > LEAP || a / b > LEAP) return a || b
-  return a + (b - a) * Math.max(0, Math.min(1, place - i))
 }
 
 /** A run as the track has it, and how far its marks may go on beyond that. */

@@ -15,6 +15,9 @@ export interface PitchTrack {
   readonly clarity: Float32Array
 }
 
+/** a step from one reading to the next, as a ratio, that no voice makes */
+export const LEAP = 1.3
+
 const STEP_SECONDS = 0.01
 /** pitches that are looked for */
 export const PITCH_HZ = { min: 40, max: 5000 } as const
@@ -276,4 +279,14 @@ function createPathFinder(columns: number) {
       return path
     },
   }
+}
+
+/** Pitch at a source frame, Hz: between two readings that are one voice's the mean, else the nearer that has one; 0 where none has. */
+export function hzAt(track: PitchTrack, frame: number): number {
+  const place = frame / track.hopFrames
+  const i = Math.max(0, Math.min(track.hz.length - 1, Math.floor(place)))
+  const a = track.hz[i] as number
+  const b = track.hz[Math.min(track.hz.length - 1, i + 1)] as number
+  if (a === 0 || b === 0 || b / a > LEAP || a / b > LEAP) return a || b
+  return a + (b - a) * Math.max(0, Math.min(1, place - i))
 }

@@ -2,6 +2,7 @@ import type { Analysis } from '../analysis/analysis'
 import { attackKinds, prepareAttackKinds } from '../analysis/attackKinds'
 import { longestPeriodMs, pickWithin } from '../analysis/material'
 import { pitchMarksOf, type VoicedRun } from '../analysis/pitchMarks'
+import { hzAt } from '../analysis/pitchTrack'
 import { type AudioBlock, frameCount, silence } from '../audio/block'
 import { cosTurns, sinTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
@@ -9,6 +10,7 @@ import { lowerBound } from '../dsp/search'
 import { createSteppedSincReaders } from '../dsp/sinc'
 import { asOutput, asSource } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
+import type { TimeMap } from '../timeline/timeMap'
 import { defineMethod, type MethodInput, type Voice } from './method'
 import { choice, number } from './settings'
 
@@ -85,8 +87,12 @@ const marksOf = (source: AudioBlock, analysis: Analysis) =>
 const MOST_RAISED = Number((globalThis as any).process.env.MR ?? 1.4)
 /** a cycle laid wider than this lacks some of its first partial */
 const MOST_OVERLAP = 0.98
-/** so long goes by as played behind what is struck */
+/** so long goes by as played behind an attack: what is struck dies away, what is held sets in */
 const STRUCK_SECONDS = 0.03
+const SETS_IN_SECONDS = 0.02
+/** a pitch that moves by more than this between two moments behind an attack is a glide, which has one pace throughout */
+const GLIDES_FROM = 1.01
+const GLIDE_SECONDS = { from: 0.01, to: 0.04 } as const
 const READ_WIDTH = 40
 const READ_ATTENUATION_DB = 80
 /** a neighbouring cycle with a smaller share than this is left out */
@@ -125,14 +131,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const frames = frameCount(source)
   const attackFrames = (analysis.attacks ?? []).map((attack) => attack.frame)
   const marks = marksOf(source, analysis)
-  // what is struck dies away as it does in the source
-  const map = holdAttacks(input.map, attackFrames, {
-    strength: 1,
-    leadFrames: 0,
-    holdFrames: attackKinds(source, attackFrames).map((kind) => (kind === 'struck' ? STRUCK_SECONDS * sampleRate : 0)),
-    makesUpAfter: attackFrames.map(() => 0),
-    naturalSpeedAt: () => 1,
-  })
+  const map = heldWhereItSets(input.map, source, analysis)
   const attackPlaces = attackFrames.map((frame) => map.outputAt(asSource(frame)))
   const readerAt = createSteppedSincReaders(READ_WIDTH, READ_ATTENUATION_DB)
   const step = (settings.breathMs / 2000) * sampleRate
@@ -433,6 +432,23 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       }
     },
   }
+}
+
+/** A map that passes attacks as they were played, but for those that a glide begins with. */
+function heldWhereItSets(map: TimeMap, source: AudioBlock, { attacks = [], pitch = NO_PITCH }: Analysis): TimeMap {
+  const frames = attacks.map((attack) => attack.frame)
+  const glides = (attack: number) => {
+    const [from, to] = [GLIDE_SECONDS.from, GLIDE_SECONDS.to].map((t) => hzAt(pitch, attack + t * source.sampleRate))
+    return Boolean(from && to && Math.max(from / to, to / from) > GLIDES_FROM)
+  }
+  const heldFor = attackKinds(source, frames).map((kind) => (kind === 'struck' ? STRUCK_SECONDS : SETS_IN_SECONDS))
+  return holdAttacks(map, frames, {
+    strength: 1,
+    leadFrames: 0,
+    holdFrames: frames.map((frame, i) => (glides(frame) ? 0 : (heldFor[i] as number) * source.sampleRate)),
+    makesUpAfter: frames.map(() => 0),
+    naturalSpeedAt: () => 1,
+  })
 }
 
 /** Whether any of rising places lies from one on and before another. */
