@@ -21,6 +21,16 @@ export function finish<Result>(task: Generator<unknown, Result, void>): Result {
   }
 }
 
+/** Works in small steps, one behind the other; undefined where there is none. */
+export function inTurn(...works: readonly (Generator<void> | undefined)[]): Generator<void> | undefined {
+  const left = works.filter((work) => work !== undefined)
+  return left.length > 1 ? oneByOne(left) : left[0]
+}
+
+function* oneByOne(works: readonly Generator<void>[]): Generator<void> {
+  for (const work of works) yield* work
+}
+
 /** A task's progress as a part of a larger one's, from one share of it to another. */
 export function* partOf<Result>(task: Task<Result>, from: number, to: number): Task<Result> {
   for (;;) {

@@ -4,15 +4,17 @@ import { longestPeriodMs, pickWithin } from '../analysis/material'
 import { pitchMarksOf, type VoicedRun } from '../analysis/pitchMarks'
 import { hzAt } from '../analysis/pitchTrack'
 import { type AudioBlock, frameCount, silence } from '../audio/block'
-import { cosTurns, sinTurns } from '../dsp/portable'
+import { cosTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
 import { lowerBound } from '../dsp/search'
 import { createSteppedSincReaders } from '../dsp/sinc'
+import { inTurn } from '../task'
 import { asOutput, asSource } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
 import { defineMethod, type MethodInput, type Voice } from './method'
 import { choice, number } from './settings'
+import { lackOfFirst, layFirst, powerKept, WIDER_BELOW } from './widerCycles'
 
 const schema = {
   breathMs: number({
@@ -70,7 +72,8 @@ export const cycle = defineMethod({
   prepare(source, analysis, from, to) {
     const around = AROUND_SECONDS * source.sampleRate
     const marks = marksOf(source, analysis)
-    return marks.has(from - around, to + around) ? undefined : marks.prepare(from - around, to + around)
+    const found = marks.has(from - around, to + around) ? undefined : marks.prepare(from - around, to + around)
+    return inTurn(prepareAttackKinds(source, framesOf(analysis)), found)
   },
 })
 
@@ -78,15 +81,10 @@ export const cycle = defineMethod({
 const AROUND_SECONDS = 0.5
 
 const marksOf = (source: AudioBlock, analysis: Analysis) =>
-  pitchMarksOf(
-    source,
-    analysis.pitch ?? NO_PITCH,
-    (analysis.attacks ?? []).map((attack) => attack.frame),
-  )
+  pitchMarksOf(source, analysis.pitch ?? NO_PITCH, framesOf(analysis))
 
-const MOST_RAISED = Number((globalThis as any).process.env.MR ?? 1.4)
-/** a cycle laid wider than this lacks some of its first partial */
-const MOST_OVERLAP = 0.98
+const framesOf = ({ attacks = [] }: Analysis) => attacks.map((attack) => attack.frame)
+
 /** so long goes by as played behind an attack: what is struck dies away, what is held sets in */
 const STRUCK_SECONDS = 0.03
 const SETS_IN_SECONDS = 0.02
@@ -113,8 +111,8 @@ interface Grain {
   /** source frames per output frame inside the grain */
   readonly speed: number
   readonly gain: number
-  /** how much of the first partial is laid beside it */
-  readonly first?: number
+  /** how loud its first partial is laid beside it, against how loud it is in the source */
+  readonly firstLevel?: number
   /** its neighbours are unlike it: windows add up in power */
   readonly power: boolean
   readonly voiced: boolean
@@ -129,7 +127,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const { sampleRate, channels } = source
   const channelCount = channels.length
   const frames = frameCount(source)
-  const attackFrames = (analysis.attacks ?? []).map((attack) => attack.frame)
+  const attackFrames = framesOf(analysis)
   const marks = marksOf(source, analysis)
   const map = heldWhereItSets(input.map, source, analysis)
   const attackPlaces = attackFrames.map((frame) => map.outputAt(asSource(frame)))
@@ -182,7 +180,8 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const wanted = period / pitch.ratioAt(asOutput(halfway))
     const overlap = period / formant / wanted
     const even = Math.abs(overlap - 1) < 1e-3
-    const kept = overlap < MOST_OVERLAP ? powerKept(mark, own, own / overlap) : 1
+    const wider = overlap < WIDER_BELOW
+    const kept = wider ? powerKept(source, { mark, period: own, wanted: own / overlap }) : 1
     const gain = kept * (settings.level === 'loudness' ? 1 / Math.sqrt(overlap) : 1 / overlap)
     return {
       output,
@@ -193,36 +192,12 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       right: behind / formant,
       speed: formant,
       gain: even ? 1 : gain,
-      first: overlap < MOST_OVERLAP ? gain * overlap * (1 - shareOfFirst(overlap)) : 0,
+      firstLevel: wider ? gain * overlap * lackOfFirst(overlap) : 0,
       power: false,
       voiced: true,
       period: own,
       run: index,
     }
-  }
-
-  /**
-   * What a cycle around a mark is to be raised by, where it is laid each `wanted` source frames instead of its period: then
-   * its partials have on average the power that they have in the source. A partial laid between two of them takes
-   * the mean of both, which has less power.
-   */
-  function powerKept(mark: number, period: number, wanted: number): number {
-    const from = Math.max(0, Math.ceil(mark - period))
-    const to = Math.min(frames - 1, Math.floor(mark + period))
-    const lag = Math.round(wanted)
-    let before = 0
-    let laid = 0
-    const level = (n: number) => 0.5 + 0.5 * cosTurns((n - mark) / period / 2)
-    for (const channel of channels) {
-      for (let n = from; n <= to; n++) {
-        const w = level(n)
-        const value = (channel[n] as number) * w
-        before += (channel[n] as number) * value
-        laid += value * value
-        for (let m = n + lag; m <= to; m += lag) laid += 2 * value * (channel[m] as number) * level(m)
-      }
-    }
-    return laid > 0 ? Math.max(1 / MOST_RAISED, Math.min(MOST_RAISED, Math.sqrt(Math.sqrt(before / laid)))) : 1
   }
 
   function breathGrain(output: number, previous: Grain | undefined): Grain {
@@ -318,39 +293,10 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     if (count <= 0) return
     if (weights.length < count) weights = new Float64Array(count)
     fillWindow(weights, count, weightsFrom - grain.output, grain)
-    layFirst(grain)
+    if (grain.firstLevel) layFirst(sum, sumStart, source, grain)
     if (!grain.other) return layFrom(grain, grain.source, 1)
     layFrom(grain, grain.source, 1 - grain.other.share)
     layFrom(grain, grain.other.source, grain.other.share)
-  }
-
-  /**
-   * A cycle's spectrum ends at its first partial, so a lower one under it comes out soft. What it lacks is laid beside
-   * it, at the period that is wanted: as loud as the first partial, and as far in its turn at the mark.
-   */
-  function layFirst({ first = 0, source, period = 0, output, spacing }: Grain) {
-    if (first === 0) return
-    const from = Math.max(0, Math.ceil(source - period))
-    const to = Math.min(frames - 1, Math.floor(source + period))
-    const start = Math.max(sumStart, Math.ceil(output - spacing))
-    const end = Math.floor(output + spacing)
-    channels.forEach((channel, c) => {
-      let re = 0
-      let im = 0
-      for (let n = from; n <= to; n++) {
-        const turn = (n - source) / period
-        const value = (channel[n] as number) * (0.5 + 0.5 * cosTurns(turn / 2))
-        re += value * cosTurns(turn)
-        im -= value * sinTurns(turn)
-      }
-      const level = (2 * first) / period
-      const into = sum[c] as Float32Array
-      for (let n = start; n <= end; n++) {
-        const turn = (n - output) / spacing
-        const value = re * cosTurns(turn) - im * sinTurns(turn)
-        into[n - sumStart] = (into[n - sumStart] as number) + level * value * (0.5 + 0.5 * cosTurns(turn / 2))
-      }
-    })
   }
 
   /** Add what the source has around a frame of it, under the window. */
@@ -435,8 +381,9 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
 }
 
 /** A map that passes attacks as they were played, but for those that a glide begins with. */
-function heldWhereItSets(map: TimeMap, source: AudioBlock, { attacks = [], pitch = NO_PITCH }: Analysis): TimeMap {
-  const frames = attacks.map((attack) => attack.frame)
+function heldWhereItSets(map: TimeMap, source: AudioBlock, analysis: Analysis): TimeMap {
+  const { pitch = NO_PITCH } = analysis
+  const frames = framesOf(analysis)
   const glides = (attack: number) => {
     const [from, to] = [GLIDE_SECONDS.from, GLIDE_SECONDS.to].map((t) => hzAt(pitch, attack + t * source.sampleRate))
     return Boolean(from && to && Math.max(from / to, to / from) > GLIDES_FROM)
@@ -455,12 +402,6 @@ function heldWhereItSets(map: TimeMap, source: AudioBlock, { attacks = [], pitch
 function isWithin(places: readonly number[], from: number, to: number): boolean {
   const i = lowerBound(places, from)
   return i < places.length && (places[i] as number) < to
-}
-
-/** How much of the first partial a cycle under its window has at `overlap` times its frequency: the window's own spectrum. */
-function shareOfFirst(overlap: number): number {
-  const x = 2 * (1 - overlap)
-  return x < 1e-6 ? 1 : Math.abs(x - 1) < 1e-6 ? 0.5 : sinTurns(x / 2) / (Math.PI * x * (1 - x * x))
 }
 
 /** A grain's window times its gain, from `t` frames from its middle on. */

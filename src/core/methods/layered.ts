@@ -6,6 +6,7 @@ import type { AudioBlock } from '../audio/block'
 import { frameCount, silence } from '../audio/block'
 import { overlapAddVoice, type Pulled, type SegmentMaker } from '../dsp/overlapAdd'
 import { dbToGain, nearestPowerOfTwo } from '../dsp/units'
+import { inTurn } from '../task'
 import { asOutput, asSource } from '../timeline/axes'
 import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
@@ -90,13 +91,9 @@ export const layered = defineMethod({
     const made = layers.has(first, enough)
       ? undefined
       : layers.prepare(first, Math.min(frameCount(source), to + around))
-    return kinds && made ? inTurn(kinds, made) : (kinds ?? made)
+    return inTurn(kinds, made)
   },
 })
-
-function* inTurn(...steps: readonly Generator<void>[]): Generator<void> {
-  for (const step of steps) yield* step
-}
 
 /**
  * what a voice reads around the place that it begins at, and how far behind it the layers have to be there for one to
