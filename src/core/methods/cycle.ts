@@ -219,7 +219,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     }
     const jitter = (2 * drawAt(seed, count, 0) - 1) * drift * 0.8
     const wanted = place + (Math.abs(map.speedAt(asOutput(output)) - speed) < 1e-9 ? 0 : jitter)
-    const kept = clearOfAttacks(wanted, step * speed)
+    const kept = clearOfAttacks(wanted, step * speed, place)
     // at its own speed a piece may as well lie on whole frames: then it is copied and not interpolated
     const source = speed === 1 ? Math.round(kept - output) + output : kept
     return { ...shared, source, power: previous !== undefined && !previous.voiced }
@@ -241,15 +241,12 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
 
   const overAttack = (centre: number, reach: number) => isWithin(attackFrames, centre - reach, centre + reach)
 
-  /** The nearest place from which a grain reaches over no attack. */
-  function clearOfAttacks(centre: number, reach: number): number {
-    const i = lowerBound(attackFrames, centre)
-    const behind = attackFrames[i]
-    const before = attackFrames[i - 1]
-    let place = centre
-    if (behind !== undefined) place = Math.min(place, behind - reach - 1)
-    if (before !== undefined) place = Math.max(place, before + reach * 0.25)
-    return place
+  /** The nearest place from which a grain reaches over no attack, on the side of them that `place` lies on. */
+  function clearOfAttacks(centre: number, reach: number, place: number): number {
+    const i = lowerBound(attackFrames, place)
+    const behind = attackFrames[i] ?? Number.POSITIVE_INFINITY
+    const before = attackFrames[i - 1] ?? Number.NEGATIVE_INFINITY
+    return Math.max(before + reach * 0.25, Math.min(behind - reach - 1, centre))
   }
 
   function nextGrain(): Grain {
