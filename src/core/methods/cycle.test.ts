@@ -1,10 +1,12 @@
 import { describe, expect, it } from 'vitest'
 import { trackPitch } from '../analysis/pitchTrack'
 import type { AudioBlock } from '../audio/block'
+import { createRandom } from '../dsp/random'
 import { renderBlock } from '../render/renderTask'
 import { finish } from '../task'
 import { spectralDistance } from '../testing/distance'
 import { AS_WRITTEN } from '../testing/ideals'
+import { loudnessOf } from '../testing/judge'
 import { recipe } from '../testing/recipes'
 import { drawnItem, type ScoreKind } from '../testing/scores'
 import { cents, rms } from '../testing/tone'
@@ -50,7 +52,7 @@ describe('pitch cycle', () => {
     const ratio = 2 ** (pitchSemitones / 12)
     const out = rendered(sung(150), { pitchSemitones, formants: 'keep' })
     const offsets: number[] = []
-    for (let n = 2; n * 150 * ratio < 4000; n++) {
+    for (let n = 1; n * 150 * ratio < 4000; n++) {
       const hz = n * 150 * ratio
       offsets.push(partialDb(out, hz) - 20 * Math.log10(0.15 * tilt(hz)))
     }
@@ -126,5 +128,52 @@ describe('pitch cycle', () => {
       const t = (n * out.hopFrames) / RATE
       if (hz > 0 && t > 0.36 && t < 0.6) expect(Math.abs(cents(hz, 110)), `at ${t} s`).toBeLessThan(20)
     })
+  })
+
+  it('begins a lower voice with its attack: its pulses come one of its own periods apart from there on', () => {
+    const f0 = 120
+    const out = rendered(sung(f0, { from: 0.2 }), { pitchSemitones: -12, formants: 'keep' }).channels[0] as Float32Array
+    const period = (2 * RATE) / f0
+    const powerAt = (turn: number) => {
+      let sum = 0
+      for (let k = 2; k < 30; k++) {
+        const middle = Math.round(0.2 * RATE + (k + turn) * period)
+        sum += rms(out.subarray(middle - period / 8, middle + period / 8)) ** 2
+      }
+      return sum
+    }
+    expect(powerAt(0)).toBeGreaterThan(10 * powerAt(0.5))
+  })
+
+  it.each(['voice 1', 'voice 3', 'cluster 2', 'cry 1'])('draws %s lower or higher as it is sung there', (name) => {
+    const [kind, number] = name.split(' ') as [ScoreKind, string]
+    const { play } = drawnItem(kind, Number(number))
+    const source = play(AS_WRITTEN).audio
+    for (const semitones of [-12, -5, 5, 12]) {
+      const made = renderBlock(source, recipe('cycle', { pitchSemitones: semitones, formants: 'keep' }))
+      const ideal = play({ ...AS_WRITTEN, semitones, keepFormants: true }).audio
+      expect(spectralDistance(made, ideal), `${semitones} st`).toBeLessThan(1.8)
+      const lower = loudnessOf(made) - loudnessOf(ideal)
+      if (semitones < 0) expect(Math.abs(lower), `${semitones} st`).toBeLessThan(0.3)
+    }
+  })
+
+  it.each([0.6, 1.5, 4])('lets a blow die away and a note set in as they were played, at %d ×', (stretch) => {
+    const noise = createRandom(3)
+    const samples = sung(130, { seconds: 1, from: 0.5 }).channels[0] as Float32Array
+    for (let i = 0; i < 0.03 * RATE; i++) {
+      samples[0.2 * RATE + i] = 0.5 * (2 * noise() - 1) * Math.exp(-i / RATE / 0.006)
+    }
+    const out = rendered({ sampleRate: RATE, channels: [samples] }, { stretch }).channels[0] as Float32Array
+    const dbBehind = (of: Float32Array, at: number, seconds: number) => {
+      const from = Math.round((at + seconds) * RATE)
+      return 20 * Math.log10(rms(of.subarray(from, from + 0.005 * RATE)) + 1e-4)
+    }
+    for (const after of [0, 0.005, 0.01, 0.02]) {
+      for (const at of [0.2, 0.5]) {
+        const apart = dbBehind(out, at * stretch, after) - dbBehind(samples, at, after)
+        expect(Math.abs(apart), `${after} s behind ${at} s`).toBeLessThan(3)
+      }
+    }
   })
 })

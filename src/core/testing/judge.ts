@@ -54,7 +54,8 @@ export function judge(result: AudioBlock, ideal: Ideal, source: Ideal, kind: str
   return figures
 }
 
-function loudnessOf(audio: AudioBlock): number {
+/** Loudness of all of it, LUFS. */
+export function loudnessOf(audio: AudioBlock): number {
   const meter = createLoudnessMeter(audio.sampleRate, audio.channels.length)
   meter.add(audio.channels, audio.channels[0]?.length ?? 0)
   return meter.finish()
