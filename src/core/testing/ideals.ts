@@ -71,7 +71,7 @@ const castanets: IdealItem = {
       const t0 = at * playing.stretch
       const wood = [1150, 2330, 3720].map((hz) => hz * r * (1 + 0.03 * Math.sin(n * 7.7 + hz)))
       const level = 0.5 + 0.25 * Math.sin(n * 2.3)
-      const snap = grit(random, Math.min(18_000, 5200 * r), 1)
+      const snap = grit(random, 5200, 1, r)
       add(to, t0, 0.12, Math.sin(n), (t) => {
         let sum = 0
         wood.forEach((hz, k) => {
@@ -184,7 +184,7 @@ const voice: IdealItem = {
       if (!next) return
       // between vowels a burst or a hiss; a hiss lasts as the score says, a burst as it does
       const random = createRandom(playing.seed * 31 + n)
-      const noise = grit(random, (n === 1 ? 3000 : 5600) * shift, n === 1 ? 0.8 : 2)
+      const noise = grit(random, n === 1 ? 3000 : 5600, n === 1 ? 0.8 : 2, shift)
       if (n === 1) add(to, (at + seconds + 0.12) * s, 0.03, 0, (t) => 0.5 * Math.exp(-t / 0.006) * noise())
       else {
         const start = (at + seconds + 0.01) * s
@@ -236,8 +236,8 @@ const rain: IdealItem = {
     const to = tape(4 * s)
     for (const [c, channel] of [to.left, to.right].entries()) {
       const random = createRandom(playing.seed * 65_537 + c)
-      const high = grit(random, Math.min(20_000, 4200 * r), 0.6)
-      const low = grit(random, 700 * r, 0.5)
+      const high = grit(random, 4200, 0.6, r)
+      const low = grit(random, 700, 0.5, r)
       for (let i = 0; i < channel.length; i++) {
         channel[i] = (0.9 * high() + 0.5 * low()) * (1 + 0.15 * Math.sin((TAU * 0.7 * i) / (IDEAL_RATE * s)))
       }
@@ -258,7 +258,7 @@ const scene: IdealItem = {
     organ(to, playing.seed, 0.1 * s, 3.8 * s, -0.7, 0.25, 220, r, 0.1 * s)
     organ(to, playing.seed, 0.1 * s, 3.8 * s, -0.2, 0.12, 330, r, 0.1 * s)
     const attacks = [0.5, 1.25, 2, 2.75, 3.5].map((at, n) => {
-      const noise = grit(createRandom(playing.seed * 13 + n), 2500 * r, 1)
+      const noise = grit(createRandom(playing.seed * 13 + n), 2500, 1, r)
       add(to, at * s, 0.2, 0.8, (t) => Math.exp(-t / 0.03) * noise())
       return at * s
     })

@@ -66,20 +66,34 @@ export function add(to: Tape, at: number, seconds: number, pan: number, voice: (
 
 export const done = (to: Tape): AudioBlock => ({ sampleRate: IDEAL_RATE, channels: [to.left, to.right] })
 
-/** Noise through a resonance, as a stroke's grit; its own stream for each stroke, so order does not matter. */
-export function grit(random: Random, hz: number, q: number) {
-  const w = (TAU * hz) / IDEAL_RATE
-  const r = Math.exp(-w / (2 * q))
-  const a1 = 2 * r * Math.cos(w)
-  const a2 = -r * r
+/** a resonance lies no higher than this, Hz */
+const HIGHEST_GRIT_HZ = 18_000
+
+/**
+ * Noise through a resonance, as a stroke's grit; its own stream for each stroke, so order does not matter. Played
+ * `ratio` times as high it is as loud as it is written: a narrower resonance lets less of the noise through.
+ */
+export function grit(random: Random, hz: number, q: number, ratio = 1) {
+  const { r, a1, a2, power } = resonance(Math.min(HIGHEST_GRIT_HZ, hz * ratio), q)
+  const gain = (1 - r) * Math.sqrt(resonance(hz, q).power / power)
   let y1 = 0
   let y2 = 0
   return () => {
-    const y = (1 - r) * (2 * random() - 1) + a1 * y1 + a2 * y2
+    const y = gain * (2 * random() - 1) + a1 * y1 + a2 * y2
     y2 = y1
     y1 = y
     return y
   }
+}
+
+/** The poles of a resonance, and the power that it lets through of white noise at level 1 − r. */
+function resonance(hz: number, q: number) {
+  const w = (TAU * hz) / IDEAL_RATE
+  const r = Math.exp(-w / (2 * q))
+  const a1 = 2 * r * Math.cos(w)
+  const a2 = -r * r
+  const power = ((1 - r) ** 2 * (1 - a2)) / ((1 + a2) * ((1 - a2) ** 2 - a1 ** 2))
+  return { r, a1, a2, power }
 }
 
 export type Stroke = readonly [beat: number, kind: 'kick' | 'snare' | 'hat' | 'ghost', level: number]
@@ -105,13 +119,13 @@ export function playStrokes(
         0,
         (t) => a * Math.exp(-t / 0.09) * Math.sin(TAU * r * (52 * t + 2.2 * (1 - Math.exp(-t / 0.018)))),
       )
-      const click = grit(random, 2800 * r, 1.2)
+      const click = grit(random, 2800, 1.2, r)
       add(to, t0, 0.02, 0, (t) => 1.2 * a * Math.exp(-t / 0.004) * click())
     } else if (kind === 'hat') {
-      const hiss = grit(random, Math.min(18_000, 8600 * r), 1.5)
+      const hiss = grit(random, 8600, 1.5, r)
       add(to, t0, 0.12, 0.4, (t) => 1.3 * a * Math.exp(-t / 0.022) * hiss())
     } else {
-      const wires = grit(random, 3600 * r, 0.7)
+      const wires = grit(random, 3600, 0.7, r)
       add(to, t0, 0.25, -0.15, (t) => 1.2 * a * Math.exp(-t / 0.055) * wires())
       add(to, t0, 0.2, -0.15, (t) => 0.5 * a * Math.exp(-t / 0.045) * Math.sin(TAU * r * 186 * t))
     }

@@ -57,8 +57,8 @@ function bed(to: Tape, playing: Playing, highHz: number, lowHz: number, share: n
   const r = semitonesToRatio(playing.semitones)
   for (const [c, channel] of [to.left, to.right].entries()) {
     const random = createRandom(playing.seed * 65_537 + c)
-    const high = grit(random, Math.min(20_000, highHz * r), 0.6)
-    const low = grit(random, lowHz * r, 0.5)
+    const high = grit(random, highHz, 0.6, r)
+    const low = grit(random, lowHz, 0.5, r)
     for (let i = 0; i < channel.length; i++) {
       const swell = 1 + 0.2 * Math.sin((TAU * swellHz * i) / (IDEAL_RATE * playing.stretch))
       channel[i] = (channel[i] as number) + gain * swell * (share * high() + (1 - share) * low())
@@ -117,7 +117,7 @@ const knocksOf: Maker = (random) => {
   const snap = between(random, 2500, 8000)
   return score('hits', ({ to, s, r, seed }) => {
     const attacks = starts.map((at, n) => {
-      const noise = grit(createRandom(seed * 104_729 + n), Math.min(18_000, snap * r), 1)
+      const noise = grit(createRandom(seed * 104_729 + n), snap, 1, r)
       add(to, at * s, 8 * decay, Math.sin(5 * n), (t) => {
         let sum = 0
         hz.forEach((f, k) => {
@@ -194,7 +194,7 @@ const bellOf: Maker = (random) => {
           Math.sin(TAU * (hz * r * t + phase)),
       )
     }
-    const clang = grit(createRandom(seed * 31), Math.min(16_000, 5000 * r), 1)
+    const clang = grit(createRandom(seed * 31), 5000, 1, r)
     add(to, 0.12 * s, 0.05, 0, (t) => 0.3 * Math.exp(-t / 0.006) * clang())
     return { attacks: [0.12 * s] }
   })
@@ -251,7 +251,7 @@ const voiceOf: Maker = (random) => {
       const gainAt = (t: number) => 0.16 * rise(t - from, 0.018) * rise(end - t, 0.04 * s)
       sungVowel(to, from, end, (t) => pitch(t / s), formants, shift, gainAt)
       attacks.push(from)
-      const noise = grit(createRandom(seed * 31 + n), (hiss[n] ? 5600 : 3000) * shift, hiss[n] ? 2 : 0.8)
+      const noise = grit(createRandom(seed * 31 + n), hiss[n] ? 5600 : 3000, hiss[n] ? 2 : 0.8, shift)
       const start = (at + seconds + 0.02) * s
       attacks.push(start)
       const length = 0.09 * s
@@ -305,7 +305,7 @@ const sceneOf: Maker = (random) => {
     })
     const attacks = many(count, (n) => {
       const at = ((n + 0.6) * (SECONDS - 0.2)) / count
-      const noise = grit(createRandom(seed * 13 + n), 2500 * r, 1)
+      const noise = grit(createRandom(seed * 13 + n), 2500, 1, r)
       add(to, at * s, 0.25, 0.8, (t) => Math.exp(-t / 0.03) * rise(t, soft) * noise())
       return at * s
     })
@@ -365,11 +365,7 @@ const clusterOf: Maker = (random) => {
       const slot = 0.22 / order.length
       order.forEach((kind, k) => {
         const hisses = kind === 'hiss'
-        const noise = grit(
-          createRandom(seed * 31 + 5 * n + k),
-          (hisses ? 5600 : 2400 + 700 * k) * shift,
-          hisses ? 2 : 0.8,
-        )
+        const noise = grit(createRandom(seed * 31 + 5 * n + k), hisses ? 5600 : 2400 + 700 * k, hisses ? 2 : 0.8, shift)
         const start = (at + k * slot) * s
         const length = 0.85 * slot * s
         attacks.push(start)
