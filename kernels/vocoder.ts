@@ -84,28 +84,57 @@ function endOf(power: usize, peak: i32, next: i32): i32 {
 /** what has less than this, in the product of two levels, says nothing */
 const LEAST: f32 = 1e-18
 
-/** What `now` was before it turned as `old` turned to `turned`, written to `old`, at the size of `now`. */
-export function turnBack(old: usize, turned: usize, now: usize, n: i32): void {
-  const least = f32x4.splat(LEAST)
-  const one = f32x4.splat(1)
-  // the top bin comes with three of what lies behind it
-  const end = (<usize>n) << 2
-  for (let at: usize = 0; at <= end; at += 32) {
-    const o0 = v128.load(old + at)
-    const o1 = v128.load(old + at, 16)
-    const b0 = v128.load(turned + at)
-    const b1 = v128.load(turned + at, 16)
+/** What four bins of `now` were before they turned as `old` turned to `turned`, at the size of `now`, to `to`. */
+// @ts-expect-error: decorator
+@inline
+function storeBefore(to: usize, nr: v128, ni: v128, or: v128, oi: v128, br: v128, bi: v128): void {
+  const size = f32x4.add(f32x4.sqrt(f32x4.mul(squares(br, bi), squares(or, oi))), f32x4.splat(LEAST))
+  const scale = f32x4.div(f32x4.splat(1), size)
+  const re = f32x4.mul(scale, f32x4.add(f32x4.mul(or, br), f32x4.mul(oi, bi)))
+  const im = f32x4.mul(scale, f32x4.sub(f32x4.mul(oi, br), f32x4.mul(or, bi)))
+  storeProduct(to, nr, ni, re, im)
+}
+
+/**
+ * What `now` was before it turned as the first of two real signals turned to the second, of which `from` is the packed spectrum: at
+ * the size of `now`, to `to`. Its power is added to `power`.
+ */
+export function turnBack(from: usize, now: usize, to: usize, power: usize, n: i32): void {
+  const product = load<f32>(from) * load<f32>(from, 4)
+  const re = load<f32>(now)
+  store<f32>(to, (re * product) / (abs(product) + LEAST))
+  store<f32>(to, 0, 4)
+  store<f32>(power, load<f32>(power) + re * re)
+  const half = f32x4.splat(0.5)
+  let up = from + 8
+  let down = from + ((<usize>(n - 4)) << 3)
+  const end: usize = 8 + ((<usize>n) << 2)
+  for (let at: usize = 8; at < end; at += 32) {
+    const p0 = v128.load(up)
+    const p1 = v128.load(up, 16)
+    const q0 = v128.load(down)
+    const q1 = v128.load(down, 16)
+    const pr = evens(p0, p1)
+    const pi = odds(p0, p1)
+    const qr = reversed(evens(q0, q1))
+    const qi = reversed(odds(q0, q1))
     const n0 = v128.load(now + at)
     const n1 = v128.load(now + at, 16)
-    const or = evens(o0, o1)
-    const oi = odds(o0, o1)
-    const br = evens(b0, b1)
-    const bi = odds(b0, b1)
-    const size = f32x4.add(f32x4.sqrt(f32x4.mul(squares(br, bi), squares(or, oi))), least)
-    const scale = f32x4.div(one, size)
-    const re = f32x4.mul(scale, f32x4.add(f32x4.mul(or, br), f32x4.mul(oi, bi)))
-    const im = f32x4.mul(scale, f32x4.sub(f32x4.mul(oi, br), f32x4.mul(or, bi)))
-    storeProduct(old + at, evens(n0, n1), odds(n0, n1), re, im)
+    const nr = evens(n0, n1)
+    const ni = odds(n0, n1)
+    storeBefore(
+      to + at,
+      nr,
+      ni,
+      f32x4.mul(half, f32x4.add(pr, qr)),
+      f32x4.mul(half, f32x4.sub(pi, qi)),
+      f32x4.mul(half, f32x4.add(pi, qi)),
+      f32x4.mul(half, f32x4.sub(qr, pr)),
+    )
+    const level = power + (at >> 1)
+    v128.store(level, f32x4.add(v128.load(level), squares(nr, ni)))
+    up += 32
+    down -= 32
   }
 }
 

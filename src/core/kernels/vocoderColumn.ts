@@ -274,11 +274,10 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
   }
   const before = new Float32Array(bins + 1)
 
-  /** The half spectra of the frames that lie at two places in `a` and `b`. */
-  const transform = (first: number, second: number, to: number, toSecond: number) => {
+  /** The packed spectrum of the frames that lie at two places in `a` and `b`, to `inside.to`. */
+  const spectrumOf = (first: number, second: number) => {
     own.packPair(first, second, window, inside.from, length)
     inside.turn(1, 0)
-    own.splitPair(inside.to, to, toSecond, length)
   }
 
   return {
@@ -294,12 +293,15 @@ export const vocoderKernel: Make<VocoderColumns | undefined> = (channels, length
           load(a, channels[c] as Float32Array, start)
           if (other) load(b, other, start)
           else b.fill(0)
-          transform(at.a, at.b, column, column + STRIDE)
+          spectrumOf(at.a, at.b)
+          own.splitPair(inside.to, column, column + STRIDE, length)
         }
         load(twice, channels[c] as Float32Array, back)
-        transform(at.a, at.a + 4 * hop, old, isHopApart ? column : at.turned)
-        if (!isHopApart) own.turnBack(old, at.turned, column, length)
-        own.addPower(column, firstPower, length)
+        spectrumOf(at.a, at.a + 4 * hop)
+        if (isHopApart) {
+          own.splitPair(inside.to, old, column, length)
+          own.addPower(column, firstPower, length)
+        } else own.turnBack(inside.to, column, old, firstPower, length)
       }
     },
     learnBefore(start) {

@@ -53,7 +53,7 @@ interface Exports {
     out: number,
   ): void
   splitPair(from: number, a: number, b: number, n: number): void
-  turnBack(old: number, turned: number, now: number, n: number): void
+  turnBack(from: number, now: number, to: number, power: number, n: number): void
   addPower(column: number, power: number, n: number): void
   lockPhases(
     now: number,
