@@ -96,8 +96,8 @@ function storeBefore(to: usize, nr: v128, ni: v128, or: v128, oi: v128, br: v128
 }
 
 /**
- * What `now` was before it turned as the first of two real signals turned to the second, of which `from` is the packed spectrum: at
- * the size of `now`, to `to`. Its power is added to `power`.
+ * What `now` was before it turned as the first of two real signals turned to the second, of which `from` is the packed
+ * spectrum: at the size of `now`, to `to`. Its power is added to `power`.
  */
 export function turnBack(from: usize, now: usize, to: usize, power: usize, n: i32): void {
   const product = load<f32>(from) * load<f32>(from, 4)

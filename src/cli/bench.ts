@@ -1,6 +1,7 @@
 import { isMainThread } from 'node:worker_threads'
 import {
   asSource,
+  choosingTask,
   layMix,
   type MixPart,
   methods,
@@ -23,6 +24,7 @@ import { AS_WRITTEN, idealItems } from '../core/testing/ideals'
 import { recipe } from '../core/testing/recipes'
 import { comparisonOf } from '../core/trials/comparisonOf'
 import { type Gate, measureGates } from './gates'
+import { lookBeside } from './looks'
 import { services } from './services'
 import { serve } from './threads'
 
@@ -42,7 +44,7 @@ function median(values: readonly number[]): number {
   return [...values].sort((a, b) => a - b)[values.length >> 1] as number
 }
 
-function report(gates: readonly Gate[]) {
+async function report(gates: readonly Gate[]) {
   console.log('# How fast it is\n')
   console.log(
     'Made by `npm run bench -- --write`. Everything is CPU time of one core, medians of several rounds; ratios are',
@@ -56,6 +58,7 @@ function report(gates: readonly Gate[]) {
   speeds()
   together()
   waits()
+  await choices()
 }
 
 /** Transforms that a method lays out for each output second of a stereo sound at 44.1 kHz: their size and how many. */
@@ -215,9 +218,44 @@ function waits() {
   )
 }
 
+const CHOSEN_FOR_SECONDS = 10
+
+/** How long the choice of a method takes for a loop, by two threads: what is waited for, so wall time. */
+async function choices() {
+  for (const id of ['drums', 'drums over chords', 'voice']) {
+    const item = idealItems.find((one) => one.id === id)
+    if (!item) continue
+    const { audio } = item.play(AS_WRITTEN)
+    const frames = CHOSEN_FOR_SECONDS * audio.sampleRate
+    const channels = audio.channels.map((channel) => {
+      const looped = new Float32Array(frames)
+      for (let at = 0; at < frames; at += channel.length) looped.set(channel.subarray(0, frames - at), at)
+      return looped
+    })
+    const sound = {
+      audio: { ...audio, channels },
+      depth: undefined,
+      container: 'WAV',
+      markers: { cues: [], loops: [] },
+    }
+    const seconds: number[] = []
+    for (let n = 0; n < 3; n++) {
+      const from = performance.now()
+      const { choosing, known } = finish(
+        choosingTask(soundSource(sound.audio), recipe('splice', { stretch: 1.25 }), {}),
+      )
+      await lookBeside(choosing, sound, known, 2, () => {}, { from: 0, to: 1 })
+      seconds.push((performance.now() - from) / 1000)
+    }
+    console.log(
+      `| \`auto\` for ${CHOSEN_FOR_SECONDS} s of ${id}, two threads, wall time | ${median(seconds).toFixed(1)} s |`,
+    )
+  }
+}
+
 if (!isMainThread) serve(services)
 else {
   const gates = await measureGates()
   if (process.argv.includes('--json')) console.log(JSON.stringify({ gates }))
-  else report(gates)
+  else await report(gates)
 }

@@ -264,8 +264,8 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   }
 
   /**
-   * The first cycle behind unvoiced sound begins where that, running on, would have come to it. Behind an attack the tone
-   * began with it, and cycles come as far behind it, in periods of their own, as they are in the source.
+   * The first cycle behind unvoiced sound begins where that, running on, would have come to it. Behind an attack the
+   * tone began with it, and cycles come as far behind it, in periods of their own, as they are in the source.
    */
   function inStep(grain: Grain, previous: Grain): Grain {
     const { source, speed, spacing, period = spacing } = grain

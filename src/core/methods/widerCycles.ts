@@ -3,8 +3,8 @@ import { frameCount } from '../audio/block'
 import { cosTurns, sinTurns } from '../dsp/portable'
 
 /**
- * What cycles lack that are laid further apart than they lie in the source, while their formants stay. Between the partials
- * that they were made of come new ones, each the mean of its neighbours.
+ * What cycles lack that are laid further apart than they lie in the source, while their formants stay. Between the
+ * partials that they were made of come new ones, each the mean of its neighbours.
  */
 
 /** wanted over own frequency, from which on cycles lie as they did */
@@ -27,9 +27,9 @@ function spanOf(source: AudioBlock, { mark, period }: CycleAround): readonly [fr
 const hannAt = (turns: number) => 0.5 + 0.5 * cosTurns(turns / 2)
 
 /**
- * The gain by which a cycle under its window is raised where it is laid each `wanted` source frames. The mean of two partials
- * has less power than both have, and a formant that lies between them is missed: by partials a cycle is as loud as it
- * was, by power it is softer. The middle is taken.
+ * The gain by which a cycle under its window is raised where it is laid each `wanted` source frames. The mean of two
+ * partials has less power than both have, and a formant that lies between them is missed: by partials a cycle is as
+ * loud as it was, by power it is softer. The middle is taken.
  */
 export function powerKept(source: AudioBlock, cycle: CycleAround & { readonly wanted: number }): number {
   const { mark, period, wanted } = cycle
@@ -52,8 +52,8 @@ export function powerKept(source: AudioBlock, cycle: CycleAround & { readonly wa
 }
 
 /**
- * How much of its first partial a cycle lacks at `overlap` times the frequency of that: one less what its window, a Hann two
- * periods long, has there. 0 at 1, a half at 0.5.
+ * How much of its first partial a cycle lacks at `overlap` times the frequency of that: one less what its window, a
+ * Hann two periods long, has there. 0 at 1, a half at 0.5.
  */
 export function lackOfFirst(overlap: number): number {
   const x = 2 * (1 - overlap)
@@ -62,8 +62,9 @@ export function lackOfFirst(overlap: number): number {
 }
 
 /**
- * Add the first partial of a cycle around `source` to a sum whose first frame is output frame `sumStart`: around `output`,
- * under a Hann two `spacing`s long, at the period `spacing`, as far in its turn at the middle as it is at the mark.
+ * Add the first partial of a cycle around `source` to a sum whose first frame is output frame `sumStart`: around
+ * `output`, under a Hann two `spacing`s long, at the period `spacing`, as far in its turn at the middle as it is at the
+ * mark.
  * @param firstLevel  against its level in the source.
  */
 export function layFirst(
