@@ -75,7 +75,7 @@ export function AdvicePanel({ source }: { source: Source }) {
           ) : state?.status === 'done' && close.length > 1 ? (
             `Figures do not tell the first ${close.length} apart: listen.`
           ) : state?.status === 'done' ? (
-            'Least harm first, heard or not.'
+            'Least harm first; a hollow bar is not heard.'
           ) : running ? null : (
             'Every method renders a telling part of the result, which is then measured. Nothing is applied by itself.'
           )}
@@ -90,12 +90,12 @@ export function AdvicePanel({ source }: { source: Source }) {
               <span className={`w-[116px] shrink-0 ${n === 0 ? 'font-[640]' : ''}`}>
                 {methodById(one.methodId).label}
               </span>
-              <span className="w-[92px] shrink-0 whitespace-nowrap">
+              <span className="w-[128px] shrink-0 whitespace-nowrap">
                 <span
-                  className="inline-block h-[7px] rounded-[1px] bg-[var(--harm)] align-middle"
-                  style={{
-                    width: findingsOf(one.trial.measurement).length === 0 ? 0 : Math.max(2, (56 * one.harm) / most),
-                  }}
+                  className={`inline-block h-[7px] rounded-[1px] border border-[var(--harm)] align-middle ${
+                    findingsOf(one.trial.measurement).length === 0 ? '' : 'bg-[var(--harm)]'
+                  }`}
+                  style={{ width: Math.max(2, (56 * one.harm) / most) }}
                 />{' '}
                 <span className="text-soft">{harmText(one.trial.measurement)}</span>
               </span>
