@@ -122,10 +122,14 @@ export function* unlikenessOf(
   const isMoved = Math.abs(Math.log2(comparison.pitchRatioAt(asOutput(from)))) > NEAR_OCTAVES
   let sum = 0
   let resolutions = 0
-  for (const [n, size] of sizes.entries()) {
+  const parts = areApart(comparison, from)
+  for (const [n, own] of sizes.entries()) {
     const { perOctave, hops } = RESOLUTIONS[n] as (typeof RESOLUTIONS)[number]
+    // where formants stay, pulses come at other moments: around attacks too a window holds several of them
+    const longer = parts && n === 0 ? (sizes[1] as number) / own : 1
+    const size = longer * own
     const binHz = sampleRate / size
-    const edges = edgesOf(perOctave, binHz, sampleRate)
+    const edges = edgesOf(perOctave, sampleRate / own, sampleRate).map((edge) => longer * edge)
     const gate = GATE * reading.loudest(size)
     const readGot = createSpectra(result, size)
     const readWant = createSpectra(source, size)
@@ -137,10 +141,10 @@ export function* unlikenessOf(
       read: createSpectra(source, frames),
       bins: frames / size,
     }))
-    const hop = Math.max(Math.round(size * hops), Math.ceil(totalFrames / MOST_COLUMNS))
+    const hop = Math.max(Math.round(own * hops), Math.ceil(totalFrames / MOST_COLUMNS))
     // what strokes bring is the source's alone: known from one result to the next
     const evenly = n === 0 && isMoved
-    const asked = `${size} ${evenly} ${sources.join(' ')}`
+    const asked = `${n} ${size} ${evenly} ${sources.join(' ')}`
     const struck = reading.struck.get(asked) ?? new Map<number, readonly number[]>()
     reading.struck.set(asked, struck)
     const struckAt = (n: number): readonly number[] => {
@@ -170,7 +174,7 @@ export function* unlikenessOf(
       const ratio = comparison.pitchRatioAt(asOutput(from + at))
       const formantRatio = comparison.formantRatioAt(asOutput(from + at))
       // where formants part from the pitch, only what is wide keeps its place: theirs
-      const apart = Math.abs(formantRatio / ratio - 1) > 0.01
+      const apart = areApart(comparison, from + at)
       if (apart && n > 0) continue
       const got = readGot(at)
       const about = {
@@ -212,7 +216,8 @@ export function* unlikenessOf(
         yield { doneFrames: Math.round((totalFrames * (n + at / totalFrames)) / sizes.length), totalFrames }
     }
     if (n === 0) {
-      const fine = yield* fineStructure(comparison, back, found, sources, struckAt, size, edges, gate, totalFrames)
+      const shortEdges = edges.map((edge) => edge / longer)
+      const fine = yield* fineStructure(comparison, back, found, sources, struckAt, own, shortEdges, gate, totalFrames)
       off += fine.off
       cells += fine.cells
     }
@@ -249,7 +254,7 @@ function* fineStructure(
   const { source, result, from } = comparison
   const readGot = readersOf(result)
   const readBack = back && createSpectra(back.audio, size)
-  const readWant = createSpectra(source, size)
+  const readWant = readersOf(source)
   const length = RUN * RUN_HOPS * size
   const step = Math.max(2 * length, Math.ceil((RUN * totalFrames) / MOST_COLUMNS))
   const clear = (attacks: Float64Array, middle: number, frames: number) => {
@@ -267,12 +272,15 @@ function* fineStructure(
     const origin = originOf(comparison, middle)
     const pitchRatio = comparison.pitchRatioAt(asOutput(from + at))
     const formantRatio = comparison.formantRatioAt(asOutput(from + at))
-    const apart = Math.abs(formantRatio / pitchRatio - 1) > 0.01
+    const apart = areApart(comparison, from + at)
     const ratio = apart ? formantRatio : pitchRatio
     const each = apart ? APART_BANDS : 1
-    // where formants stay, pulses of a lower pitch lie farther apart: windows hold as many of them as in the source
-    const frames = apart && pitchRatio < 1 ? nearestPowerOfTwo(size / Math.max(LEAST_RATIO, pitchRatio), size) : size
-    if (!clear(found, middle, frames) || !clear(sources, origin, size)) continue
+    // where formants stay, pulses of a lower pitch lie farther apart: windows of both hold as many of them
+    const framesFor = (ratio: number) =>
+      apart && ratio < 1 ? nearestPowerOfTwo(size / Math.max(LEAST_RATIO, ratio), size) : size
+    const frames = framesFor(pitchRatio)
+    const sourceFrames = framesFor(1 / pitchRatio)
+    if (!clear(found, middle, frames) || !clear(sources, origin, sourceFrames)) continue
     const attack = lastBefore(found, at)
     // what was struck dies away by itself
     const struck = attack === undefined ? undefined : struckAt(attack)
@@ -298,7 +306,7 @@ function* fineStructure(
       }
       for (let b = 0; b < bands; b++) (into[b] as Float64Array).sort()
     }
-    look(wants, readWant, origin)
+    look(wants, readWant(sourceFrames), origin, { frames: sourceFrames })
     look(levels, readGot(frames), middle, { scale: ratio, frames })
     // where formants stay, what lies below the lowest partial of either says nothing
     const first = apart ? Math.max(firstTold(levels, bands), firstTold(wants, bands)) : 0
@@ -336,6 +344,12 @@ function* fineStructure(
     if (runs++ % 16 === 15) yield { doneFrames: Math.round(at / 3), totalFrames }
   }
   return { off, cells }
+}
+
+/** Whether formants lie elsewhere than the pitch took them, at a frame of the result. */
+function areApart({ formantRatioAt, pitchRatioAt }: Comparison, frame: number): boolean {
+  const at = asOutput(frame)
+  return Math.abs(formantRatioAt(at) / pitchRatioAt(at) - 1) > 0.01
 }
 
 /** Reads a sound in windows of any length. */
