@@ -129,7 +129,7 @@ export function* unlikenessOf(
     const longer = parts && n === 0 ? (sizes[1] as number) / own : 1
     const size = longer * own
     const binHz = sampleRate / size
-    const edges = edgesOf(perOctave, sampleRate / own, sampleRate).map((edge) => longer * edge)
+    const edges = edgesOf(perOctave, binHz, sampleRate)
     const gate = GATE * reading.loudest(size)
     const readGot = createSpectra(result, size)
     const readWant = createSpectra(source, size)
@@ -216,8 +216,21 @@ export function* unlikenessOf(
         yield { doneFrames: Math.round((totalFrames * (n + at / totalFrames)) / sizes.length), totalFrames }
     }
     if (n === 0) {
-      const shortEdges = edges.map((edge) => edge / longer)
-      const fine = yield* fineStructure(comparison, back, found, sources, struckAt, own, shortEdges, gate, totalFrames)
+      const shortEdges = longer === 1 ? edges : edgesOf(perOctave, sampleRate / own, sampleRate)
+      // a band of the short windows is struck where the one is that it begins in
+      const bandAt = shortEdges.map((edge) => edges.findLastIndex((other) => other <= longer * edge))
+      const struckShort = (attack: number) => bandAt.map((band) => struckAt(attack)[band] ?? 0)
+      const fine = yield* fineStructure(
+        comparison,
+        back,
+        found,
+        sources,
+        struckShort,
+        own,
+        shortEdges,
+        gate,
+        totalFrames,
+      )
       off += fine.off
       cells += fine.cells
     }
