@@ -19,12 +19,32 @@ interface CycleAround {
   readonly period: number
 }
 
+/** a cycle under its window, one after the other */
+let windowed = new Float64Array(1)
+
 /** From the first to the last frame of a source that lies within a period of a mark. */
 function spanOf(source: AudioBlock, { mark, period }: CycleAround): readonly [from: number, to: number] {
   return [Math.max(0, Math.ceil(mark - period)), Math.min(frameCount(source) - 1, Math.floor(mark + period))]
 }
 
-const hannAt = (turns: number) => 0.5 + 0.5 * cosTurns(turns / 2)
+/**
+ * Cosine and sine of half the turns from a frame on, one step after the other: by turning on, not by asking for each.
+ * Those of the whole turns follow from them.
+ */
+function halfTurns(turns: number, step: number) {
+  const stepCos = cosTurns(step / 2)
+  const stepSin = sinTurns(step / 2)
+  const half = {
+    cos: cosTurns(turns / 2),
+    sin: sinTurns(turns / 2),
+    next() {
+      const { cos, sin } = half
+      half.cos = cos * stepCos - sin * stepSin
+      half.sin = cos * stepSin + sin * stepCos
+    },
+  }
+  return half
+}
 
 /**
  * The gain by which a cycle under its window is raised where it is laid each `wanted` source frames. The mean of two
@@ -35,15 +55,21 @@ export function powerKept(source: AudioBlock, cycle: CycleAround & { readonly wa
   const { mark, period, wanted } = cycle
   const [from, to] = spanOf(source, cycle)
   const lag = Math.round(wanted)
+  if (windowed.length <= to - from) windowed = new Float64Array(2 * (to - from + 1))
   let before = 0
   let laid = 0
-  const levelAt = (n: number) => hannAt((n - mark) / period)
   for (const channel of source.channels) {
-    for (let n = from; n <= to; n++) {
-      const value = (channel[n] as number) * levelAt(n)
+    const half = halfTurns((from - mark) / period, 1 / period)
+    for (let n = from; n <= to; n++, half.next()) {
+      const value = (channel[n] as number) * (0.5 + 0.5 * half.cos)
       before += (channel[n] as number) * value
       laid += value * value
-      for (let m = n + lag; m <= to; m += lag) laid += 2 * value * (channel[m] as number) * levelAt(m)
+      windowed[n - from] = value
+    }
+    for (let apart = lag; apart <= to - from; apart += lag) {
+      let product = 0
+      for (let n = apart; n <= to - from; n++) product += (windowed[n] as number) * (windowed[n - apart] as number)
+      laid += 2 * product
     }
   }
   if (laid <= 0) return 1
@@ -81,23 +107,25 @@ export function layFirst(
 ): void {
   const { source, output, spacing, period = spacing, firstLevel = 1 } = at
   const [from, to] = spanOf(sound, { mark: source, period })
-  const start = Math.max(sumStart, Math.ceil(output - spacing))
+  const start = Math.ceil(output - spacing)
   const end = Math.floor(output + spacing)
   sum.forEach((into, c) => {
     const channel = sound.channels[c] as Float32Array
     let re = 0
     let im = 0
-    for (let n = from; n <= to; n++) {
-      const turns = (n - source) / period
-      const value = (channel[n] as number) * hannAt(turns)
-      re += value * cosTurns(turns)
-      im += value * sinTurns(turns)
+    const own = halfTurns((from - source) / period, 1 / period)
+    for (let n = from; n <= to; n++, own.next()) {
+      const value = (channel[n] as number) * (0.5 + 0.5 * own.cos)
+      re += value * (2 * own.cos * own.cos - 1)
+      im += value * (2 * own.cos * own.sin)
     }
     const level = (2 * firstLevel) / period
-    for (let n = start; n <= end; n++) {
-      const turns = (n - output) / spacing
-      const value = re * cosTurns(turns) + im * sinTurns(turns)
-      into[n - sumStart] = (into[n - sumStart] as number) + level * value * hannAt(turns)
+    const wider = halfTurns((start - output) / spacing, 1 / spacing)
+    for (let n = start; n <= end; n++, wider.next()) {
+      // wherever reading began, the same is laid
+      if (n < sumStart) continue
+      const value = re * (2 * wider.cos * wider.cos - 1) + im * (2 * wider.cos * wider.sin)
+      into[n - sumStart] = (into[n - sumStart] as number) + level * value * (0.5 + 0.5 * wider.cos)
     }
   })
 }
