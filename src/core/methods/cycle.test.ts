@@ -176,4 +176,22 @@ describe('pitch cycle', () => {
       }
     }
   })
+
+  it.each([0.006, 0.012, 0.03])(
+    'lets breath fade as it does: no piece is louder than its place, %d s at 10 ×',
+    (fade) => {
+      const noise = createRandom(5)
+      const samples = new Float32Array(RATE)
+      for (let i = 0; i < RATE; i++)
+        samples[i] = 0.5 * (2 * noise() - 1) * Math.exp(-Math.max(0, i / RATE - 0.4) / fade)
+      const out = rendered({ sampleRate: RATE, channels: [samples] }, { stretch: 10 }).channels[0] as Float32Array
+      const hop = 0.015 * RATE
+      let least = Number.POSITIVE_INFINITY
+      for (let at = 4 * RATE; at < (4 + 70 * fade) * RATE; at += hop) {
+        const level = 20 * Math.log10(rms(out.subarray(at, at + hop)) + 1e-5)
+        expect(level - least, `at ${at / RATE} s`).toBeLessThan(1.5)
+        least = Math.min(least, level)
+      }
+    },
+  )
 })

@@ -4,7 +4,7 @@ import { longestPeriodMs, pickWithin } from '../analysis/material'
 import { pitchMarksOf, type VoicedRun } from '../analysis/pitchMarks'
 import { hzAt } from '../analysis/pitchTrack'
 import { type AudioBlock, frameCount, silence } from '../audio/block'
-import { cosTurns } from '../dsp/portable'
+import { cosTurns, square } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
 import { lowerBound } from '../dsp/search'
 import { createSteppedSincReaders } from '../dsp/sinc'
@@ -91,6 +91,9 @@ const SETS_IN_SECONDS = 0.02
 /** a pitch that moves by more than this between two moments behind an attack is a glide, which has one pace throughout */
 const GLIDES_FROM = 1.01
 const GLIDE_SECONDS = { from: 0.01, to: 0.04 } as const
+/** a piece of breath as loud as what is at its place to within this stays so, and by more none is turned: 1 and 18 dB */
+const TURNED_FROM = 1.12
+const MOST_TURNED = 8
 const READ_WIDTH = 40
 const READ_ATTENUATION_DB = 80
 /** a neighbouring cycle with a smaller share than this is left out */
@@ -222,7 +225,30 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const kept = clearOfAttacks(wanted, step * speed, place)
     // at its own speed a piece may as well lie on whole frames: then it is copied and not interpolated
     const source = speed === 1 ? Math.round(kept - output) + output : kept
-    return { ...shared, source, power: previous !== undefined && !previous.voiced }
+    const gain = source === place ? 1 : levelOf(place, source, step * speed)
+    return { ...shared, source, gain, power: previous !== undefined && !previous.voiced }
+  }
+
+  /**
+   * By what a piece from elsewhere is turned up or down where it is far louder or softer than what is at its place:
+   * what dies away or sets in would come and go with the places that are drawn.
+   */
+  function levelOf(place: number, source: number, reach: number): number {
+    const i = lowerBound(attackFrames, place)
+    const from = attackFrames[i - 1] ?? 0
+    const to = attackFrames[i] ?? frames
+    const ratio = Math.sqrt((powerIn(place, reach, from, to) + 1e-12) / (powerIn(source, reach, from, to) + 1e-12))
+    if (ratio < TURNED_FROM && ratio > 1 / TURNED_FROM) return 1
+    return Math.max(1 / MOST_TURNED, Math.min(MOST_TURNED, ratio))
+  }
+
+  /** The mean power of all channels within `reach` of a frame, as far as that lies in a span. */
+  function powerIn(middle: number, reach: number, from: number, to: number): number {
+    const first = Math.max(0, from, Math.floor(middle - reach))
+    const end = Math.min(frames, to, Math.ceil(middle + reach))
+    let sum = 0
+    for (const channel of channels) for (let n = first; n < end; n++) sum += square(channel[n] as number)
+    return sum / Math.max(1, end - first)
   }
 
   function attackIn(from: number, to: number): number | undefined {
