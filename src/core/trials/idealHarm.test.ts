@@ -20,7 +20,9 @@ const cases: readonly [
   ['chirp', 1, { stretch: 2 }, 8],
   ['arpeggio', 1, { semitones: 12 }, 8.5],
   ['cry', 1, { semitones: 5, keepFormants: true }, 5.5],
-  ['voice', 4, { semitones: -12, keepFormants: true }, 10.5],
+  ['voice', 4, { semitones: -12, keepFormants: true }, 11.5],
+  ['voice', 1, { semitones: 12, keepFormants: true }, 8.5],
+  ['cluster', 5, { semitones: 12, keepFormants: true }, 6],
   ['cry', 2, { stretch: 0.5 }, 9.5],
   ['bass', 2, { semitones: 12 }, 7.2],
 ]
