@@ -1,6 +1,6 @@
 // Columns of two real signals that share one complex transform: windowed and packed before it, taken apart behind it.
 // Twins: src/core/kernels/columns.ts.
-import { audible, evens, odds, reversed, squares, storeComplex } from './lanes'
+import { audible, imaginaries, reals, reversed, squares, storeComplex } from './lanes'
 
 /** `n` frames of two signals, windowed, as real and imaginary parts. */
 export function packPair(a: usize, b: usize, window: usize, to: usize, n: i32): void {
@@ -24,12 +24,8 @@ export function pairPower(from: usize, to: usize, n: i32): void {
   let down = from + ((<usize>(n - 4)) << 3)
   let at = to + 4
   for (let k = 0; k < n >> 1; k += 4) {
-    const p0 = v128.load(up)
-    const p1 = v128.load(up, 16)
-    const q0 = v128.load(down)
-    const q1 = v128.load(down, 16)
-    const p = squares(evens(p0, p1), odds(p0, p1))
-    const q = reversed(squares(evens(q0, q1), odds(q0, q1)))
+    const p = squares(reals(up), imaginaries(up))
+    const q = reversed(squares(reals(down), imaginaries(down)))
     v128.store(at, f32x4.mul(two, f32x4.add(p, q)))
     up += 32
     down -= 32
@@ -49,14 +45,10 @@ export function pairCross(from: usize, left: usize, right: usize, re: usize, im:
   let up = from + 8
   let down = from + ((<usize>(n - 4)) << 3)
   for (let k: usize = 4; k <= (<usize>n) << 1; k += 16) {
-    const p0 = v128.load(up)
-    const p1 = v128.load(up, 16)
-    const q0 = v128.load(down)
-    const q1 = v128.load(down, 16)
-    const pr = evens(p0, p1)
-    const pi = odds(p0, p1)
-    const qr = reversed(evens(q0, q1))
-    const qi = reversed(odds(q0, q1))
+    const pr = reals(up)
+    const pi = imaginaries(up)
+    const qr = reversed(reals(down))
+    const qi = reversed(imaginaries(down))
     const ar = f32x4.add(pr, qr)
     const ai = f32x4.sub(pi, qi)
     const br = f32x4.add(pi, qi)
@@ -80,14 +72,10 @@ export function pairSquared(from: usize, to: usize, n: i32): void {
   let down = (<usize>(n - 4)) << 3
   const quarter = f32x4.splat(0.25)
   for (let k = 0; k < n >> 1; k += 4) {
-    const p0 = v128.load(from + up)
-    const p1 = v128.load(from + up, 16)
-    const q0 = v128.load(from + down)
-    const q1 = v128.load(from + down, 16)
-    const pr = evens(p0, p1)
-    const pi = odds(p0, p1)
-    const qr = reversed(evens(q0, q1))
-    const qi = reversed(odds(q0, q1))
+    const pr = reals(from + up)
+    const pi = imaginaries(from + up)
+    const qr = reversed(reals(from + down))
+    const qi = reversed(imaginaries(from + down))
     const a = f32x4.mul(quarter, squares(f32x4.add(pr, qr), f32x4.sub(pi, qi)))
     const b = f32x4.mul(quarter, squares(f32x4.add(pi, qi), f32x4.sub(qr, pr)))
     storeComplex(to + up, a, b)

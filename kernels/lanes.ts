@@ -22,6 +22,20 @@ export function odds(a: v128, b: v128): v128 {
   return v128.shuffle<f32>(a, b, 1, 3, 5, 7)
 }
 
+/** The real parts of four interleaved complex numbers. */
+// @ts-expect-error: decorator
+@inline
+export function reals(at: usize): v128 {
+  return evens(v128.load(at), v128.load(at, 16))
+}
+
+/** Their imaginary parts. Both are loaded once where nothing is stored between. */
+// @ts-expect-error: decorator
+@inline
+export function imaginaries(at: usize): v128 {
+  return odds(v128.load(at), v128.load(at, 16))
+}
+
 /** Store four complex numbers interleaved. */
 // @ts-expect-error: decorator
 @inline

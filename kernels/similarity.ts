@@ -1,6 +1,6 @@
 // Where a region is most like a template: cross-correlation of two real signals that share one complex transform, all lags at once, and
 // the lag at which it is greatest for its loudness. Twin: src/core/kernels/likeness.ts.
-import { audible, evens, odds, reversed, storeComplex } from './lanes'
+import { audible, imaginaries, reals, reversed, storeComplex } from './lanes'
 
 /** `n` frames of two signals as real and imaginary parts. */
 export function packPlain(a: usize, b: usize, to: usize, n: i32): void {
@@ -21,14 +21,10 @@ export function pairProduct(from: usize, to: usize, n: i32): void {
   let down = (<usize>(n - 4)) << 3
   const quarter = f32x4.splat(0.25)
   for (let k = 0; k < n >> 1; k += 4) {
-    const p0 = v128.load(from + up)
-    const p1 = v128.load(from + up, 16)
-    const q0 = v128.load(from + down)
-    const q1 = v128.load(from + down, 16)
-    const pr = evens(p0, p1)
-    const pi = odds(p0, p1)
-    const qr = reversed(evens(q0, q1))
-    const qi = reversed(odds(q0, q1))
+    const pr = reals(from + up)
+    const pi = imaginaries(from + up)
+    const qr = reversed(reals(from + down))
+    const qi = reversed(imaginaries(from + down))
     const ar = f32x4.add(pr, qr)
     const ai = f32x4.sub(pi, qi)
     const br = f32x4.add(pi, qi)

@@ -1,6 +1,6 @@
 // One column of the phase-locked vocoder: from the packed spectrum of two frames to what is laid. Half spectra are interleaved,
 // n/2 + 1 numbers; powers are n/2 + 1 numbers with two of silence before and behind them. Twin: src/core/kernels/vocoderColumn.ts.
-import { evens, odds, reversed, squares, storeComplex, storeProduct } from './lanes'
+import { imaginaries, reals, reversed, squares, storeComplex, storeProduct } from './lanes'
 
 /** The half spectra of two real signals from their packed one. */
 export function splitPair(from: usize, a: usize, b: usize, n: i32): void {
@@ -13,14 +13,10 @@ export function splitPair(from: usize, a: usize, b: usize, n: i32): void {
   let down = from + ((<usize>(n - 4)) << 3)
   const end: usize = 8 + ((<usize>n) << 2)
   for (let at: usize = 8; at < end; at += 32) {
-    const p0 = v128.load(up)
-    const p1 = v128.load(up, 16)
-    const q0 = v128.load(down)
-    const q1 = v128.load(down, 16)
-    const pr = evens(p0, p1)
-    const pi = odds(p0, p1)
-    const qr = reversed(evens(q0, q1))
-    const qi = reversed(odds(q0, q1))
+    const pr = reals(up)
+    const pi = imaginaries(up)
+    const qr = reversed(reals(down))
+    const qi = reversed(imaginaries(down))
     storeComplex(a + at, f32x4.mul(half, f32x4.add(pr, qr)), f32x4.mul(half, f32x4.sub(pi, qi)))
     storeComplex(b + at, f32x4.mul(half, f32x4.add(pi, qi)), f32x4.mul(half, f32x4.sub(qr, pr)))
     up += 32
@@ -32,10 +28,8 @@ export function splitPair(from: usize, a: usize, b: usize, n: i32): void {
 export function addPower(column: usize, power: usize, n: i32): void {
   const end = power + ((<usize>n) << 1)
   while (power < end) {
-    const x0 = v128.load(column)
-    const x1 = v128.load(column, 16)
-    const re = evens(x0, x1)
-    const im = odds(x0, x1)
+    const re = reals(column)
+    const im = imaginaries(column)
     v128.store(power, f32x4.add(v128.load(power), squares(re, im)))
     column += 32
     power += 16
@@ -110,18 +104,12 @@ export function turnBack(from: usize, now: usize, to: usize, power: usize, n: i3
   let down = from + ((<usize>(n - 4)) << 3)
   const end: usize = 8 + ((<usize>n) << 2)
   for (let at: usize = 8; at < end; at += 32) {
-    const p0 = v128.load(up)
-    const p1 = v128.load(up, 16)
-    const q0 = v128.load(down)
-    const q1 = v128.load(down, 16)
-    const pr = evens(p0, p1)
-    const pi = odds(p0, p1)
-    const qr = reversed(evens(q0, q1))
-    const qi = reversed(odds(q0, q1))
-    const n0 = v128.load(now + at)
-    const n1 = v128.load(now + at, 16)
-    const nr = evens(n0, n1)
-    const ni = odds(n0, n1)
+    const pr = reals(up)
+    const pi = imaginaries(up)
+    const qr = reversed(reals(down))
+    const qi = reversed(imaginaries(down))
+    const nr = reals(now + at)
+    const ni = imaginaries(now + at)
     storeBefore(
       to + at,
       nr,
@@ -146,14 +134,10 @@ function lookAhead(ahead: usize, last: usize, before: usize, stride: usize, chan
     let im = f32x4.splat(0)
     for (let c = 0; c < channels; c++) {
       const away = at + <usize>c * stride
-      const l0 = v128.load(last + away)
-      const l1 = v128.load(last + away, 16)
-      const o0 = v128.load(before + away)
-      const o1 = v128.load(before + away, 16)
-      const lr = evens(l0, l1)
-      const li = odds(l0, l1)
-      const or = evens(o0, o1)
-      const oi = odds(o0, o1)
+      const lr = reals(last + away)
+      const li = imaginaries(last + away)
+      const or = reals(before + away)
+      const oi = imaginaries(before + away)
       re = f32x4.add(re, f32x4.add(f32x4.mul(lr, or), f32x4.mul(li, oi)))
       im = f32x4.add(im, f32x4.sub(f32x4.mul(li, or), f32x4.mul(lr, oi)))
     }
@@ -165,11 +149,7 @@ function lookAhead(ahead: usize, last: usize, before: usize, stride: usize, chan
 function turnAll(out: usize, now: usize, turns: usize, n: i32): void {
   const end: usize = (<usize>n) << 2
   for (let at: usize = 0; at <= end; at += 32) {
-    const n0 = v128.load(now + at)
-    const n1 = v128.load(now + at, 16)
-    const t0 = v128.load(turns + at)
-    const t1 = v128.load(turns + at, 16)
-    storeProduct(out + at, evens(n0, n1), odds(n0, n1), evens(t0, t1), odds(t0, t1))
+    storeProduct(out + at, reals(now + at), imaginaries(now + at), reals(turns + at), imaginaries(turns + at))
   }
 }
 
@@ -231,14 +211,10 @@ export function joinPair(a: usize, b: usize, to: usize, n: i32): void {
   let down = to + ((<usize>(n - 4)) << 3)
   const end: usize = 8 + ((<usize>n) << 2)
   for (let at: usize = 8; at < end; at += 32) {
-    const a0 = v128.load(a + at)
-    const a1 = v128.load(a + at, 16)
-    const b0 = v128.load(b + at)
-    const b1 = v128.load(b + at, 16)
-    const ar = evens(a0, a1)
-    const ai = odds(a0, a1)
-    const br = evens(b0, b1)
-    const bi = odds(b0, b1)
+    const ar = reals(a + at)
+    const ai = imaginaries(a + at)
+    const br = reals(b + at)
+    const bi = imaginaries(b + at)
     // the last four reach over the middle: below it they are written first, and then what belongs there lies over them
     storeComplex(down, reversed(f32x4.add(ar, bi)), reversed(f32x4.sub(br, ai)))
     storeComplex(up, f32x4.sub(ar, bi), f32x4.add(ai, br))
@@ -258,11 +234,9 @@ export function layPair(from: usize, window: usize, a: usize, b: usize, n: i32, 
   const s = f32x4.splat(scale)
   const end = a + ((<usize>n) << 2)
   while (a < end) {
-    const x0 = v128.load(from)
-    const x1 = v128.load(from, 16)
     const w = f32x4.mul(s, v128.load(window))
-    v128.store(a, f32x4.add(v128.load(a), f32x4.mul(w, evens(x0, x1))))
-    v128.store(b, f32x4.add(v128.load(b), f32x4.mul(w, odds(x0, x1))))
+    v128.store(a, f32x4.add(v128.load(a), f32x4.mul(w, reals(from))))
+    v128.store(b, f32x4.add(v128.load(b), f32x4.mul(w, imaginaries(from))))
     from += 32
     window += 16
     a += 16

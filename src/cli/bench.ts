@@ -218,14 +218,13 @@ function waits() {
   )
 }
 
+const CHOSEN_FOR = ['drums', 'drums over chords', 'voice']
 const CHOSEN_FOR_SECONDS = 10
 
 /** How long the choice of a method takes for a loop, by two threads: what is waited for, so wall time. */
 async function choices() {
-  for (const id of ['drums', 'drums over chords', 'voice']) {
-    const item = idealItems.find((one) => one.id === id)
-    if (!item) continue
-    const { audio } = item.play(AS_WRITTEN)
+  for (const { id, play } of idealItems.filter((item) => CHOSEN_FOR.includes(item.id))) {
+    const { audio } = play(AS_WRITTEN)
     const frames = CHOSEN_FOR_SECONDS * audio.sampleRate
     const channels = audio.channels.map((channel) => {
       const looped = new Float32Array(frames)

@@ -1,5 +1,4 @@
-import { type AudioBlock, frameCount } from '../audio/block'
-import { square } from '../dsp/portable'
+import { type AudioBlock, frameCount, meanPower } from '../audio/block'
 
 /**
  * What an attack brings: `struck` dies away, as a drum's blow; `ringing` is struck as well, but what it set going rings
@@ -27,21 +26,10 @@ interface Pair {
 const pairsOf = (source: AudioBlock, attacks: readonly number[]): Pair[] =>
   attacks.map((attack, i) => ({ attack, next: attacks[i + 1] ?? frameCount(source) }))
 
-/** The mean power of a stretch, all channels added; with `rises`, of the difference of neighbouring samples. */
-function powerOf(source: AudioBlock, from: number, to: number, rises: boolean): number {
-  let sum = 0
-  for (const channel of source.channels) {
-    for (let i = Math.max(1, from); i < Math.min(channel.length, to); i++) {
-      sum += square((channel[i] as number) - (rises ? (channel[i - 1] as number) : 0))
-    }
-  }
-  return sum / Math.max(1, to - from)
-}
-
 function kindOf(source: AudioBlock, { attack, next }: Pair): AttackKind {
   const frames = (seconds: number) => Math.round(seconds * source.sampleRate)
   const gap = next - attack
-  const power = (from: number, to: number, rises: boolean) => powerOf(source, attack + from, attack + to, rises)
+  const power = (from: number, to: number, rises: boolean) => meanPower(source, attack + from, attack + to, rises)
   // a hat shows beside a chord in the difference of neighbouring samples
   const before = power(-frames(BLOW_SECONDS), 0, true)
   const brought = power(0, frames(BLOW_SECONDS), true) - before

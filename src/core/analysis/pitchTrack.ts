@@ -281,7 +281,7 @@ function createPathFinder(columns: number) {
   }
 }
 
-/** Pitch at a source frame, Hz: between two readings that are one voice's the mean, else the nearer that has one; 0 where none has. */
+/** Pitch at a source frame, Hz, between two readings; where they are no one voice's, the one that has a pitch; else 0. */
 export function hzAt(track: PitchTrack, frame: number): number {
   const place = frame / track.hopFrames
   const i = Math.max(0, Math.min(track.hz.length - 1, Math.floor(place)))

@@ -35,6 +35,22 @@ export function peakOf(channels: Channels): number {
   return peak
 }
 
+/**
+ * The mean power from one frame up to another, all channels added; with `ofRises`, of the difference of neighbouring
+ * frames. Outside the block it is silent.
+ */
+export function meanPower({ channels }: AudioBlock, from: number, to: number, ofRises = false): number {
+  let sum = 0
+  for (const channel of channels) {
+    const end = Math.min(channel.length, to)
+    for (let i = Math.max(ofRises ? 1 : 0, from); i < end; i++) {
+      const value = (channel[i] as number) - (ofRises ? (channel[i - 1] as number) : 0)
+      sum += value * value
+    }
+  }
+  return sum / Math.max(1, to - from)
+}
+
 /** Marked places that travel with a sound file. Frames count from the first one; a loop's end is exclusive. */
 export interface Markers {
   readonly cues: readonly { readonly frame: number; readonly label: string }[]

@@ -122,11 +122,11 @@ export function* unlikenessOf(
   const isMoved = Math.abs(Math.log2(comparison.pitchRatioAt(asOutput(from)))) > NEAR_OCTAVES
   let sum = 0
   let resolutions = 0
-  const parts = areApart(comparison, from)
+  const staysApart = areApart(comparison, from)
   for (const [n, own] of sizes.entries()) {
     const { perOctave, hops } = RESOLUTIONS[n] as (typeof RESOLUTIONS)[number]
     // where formants stay, pulses come at other moments: around attacks too a window holds several of them
-    const longer = parts && n === 0 ? (sizes[1] as number) / own : 1
+    const longer = staysApart && n === 0 ? (sizes[1] as number) / own : 1
     const size = longer * own
     const binHz = sampleRate / size
     const edges = edgesOf(perOctave, binHz, sampleRate)
@@ -219,7 +219,10 @@ export function* unlikenessOf(
       const shortEdges = longer === 1 ? edges : edgesOf(perOctave, sampleRate / own, sampleRate)
       // a band of the short windows is struck where the one is that it begins in
       const bandAt = shortEdges.map((edge) => edges.findLastIndex((other) => other <= longer * edge))
-      const struckShort = (attack: number) => bandAt.map((band) => struckAt(attack)[band] ?? 0)
+      const struckShort = (attack: number) => {
+        const struck = struckAt(attack)
+        return longer === 1 ? struck : bandAt.map((band) => struck[band] ?? 0)
+      }
       const fine = yield* fineStructure(
         comparison,
         back,

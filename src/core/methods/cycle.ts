@@ -2,9 +2,9 @@ import type { Analysis } from '../analysis/analysis'
 import { attackKinds, prepareAttackKinds } from '../analysis/attackKinds'
 import { longestPeriodMs, pickWithin } from '../analysis/material'
 import { pitchMarksOf, type VoicedRun } from '../analysis/pitchMarks'
-import { hzAt } from '../analysis/pitchTrack'
-import { type AudioBlock, frameCount, silence } from '../audio/block'
-import { cosTurns, square } from '../dsp/portable'
+import { hzAt, type PitchTrack } from '../analysis/pitchTrack'
+import { type AudioBlock, frameCount, meanPower, silence } from '../audio/block'
+import { cosTurns } from '../dsp/portable'
 import { drawAt } from '../dsp/random'
 import { lowerBound } from '../dsp/search'
 import { createSteppedSincReaders } from '../dsp/sinc'
@@ -14,7 +14,7 @@ import { holdAttacks } from '../timeline/holdAttacks'
 import type { TimeMap } from '../timeline/timeMap'
 import { defineMethod, type MethodInput, type Voice } from './method'
 import { choice, number } from './settings'
-import { lackOfFirst, layFirst, powerKept, WIDER_BELOW } from './widerCycles'
+import { layLack, type WiderCycle, widerCycle } from './widerCycles'
 
 const schema = {
   breathMs: number({
@@ -88,11 +88,14 @@ const framesOf = ({ attacks = [] }: Analysis) => attacks.map((attack) => attack.
 /** so long goes by as played behind an attack: what is struck dies away, what is held sets in */
 const STRUCK_SECONDS = 0.03
 const SETS_IN_SECONDS = 0.02
-/** a pitch that moves by more than this between two moments behind an attack is a glide, which has one pace throughout */
+/** an attack may be found so late, in periods less than one, or so early: the cycle before it, or behind, began with it */
+const FOUND_LATE = 0.25
+/** a pitch that moves by more than this soon behind an attack is a glide, which has one pace throughout */
 const GLIDES_FROM = 1.01
 const GLIDE_SECONDS = { from: 0.01, to: 0.04 } as const
-/** a piece of breath as loud as what is at its place to within this stays so, and by more none is turned: 1 and 18 dB */
+/** 1 dB: a piece of breath that is less louder or softer than what is at its place stays so */
 const TURNED_FROM = 1.12
+/** 18 dB */
 const MOST_TURNED = 8
 const READ_WIDTH = 40
 const READ_ATTENUATION_DB = 80
@@ -114,16 +117,21 @@ interface Grain {
   /** source frames per output frame inside the grain */
   readonly speed: number
   readonly gain: number
-  /** how loud its first partial is laid beside it, against how loud it is in the source */
-  readonly firstLevel?: number
   /** its neighbours are unlike it: windows add up in power */
   readonly power: boolean
   readonly voiced: boolean
-  /** frames of the source that a cycle lasts */
-  readonly period?: number
-  /** index of the run of marks that it is a cycle of */
-  readonly run?: number
 }
+
+interface VoicedGrain extends Grain {
+  readonly voiced: true
+  /** index of the run of marks that it is a cycle of */
+  readonly run: number
+  /** frames of the source that it lasts */
+  readonly period: number
+  readonly wider: WiderCycle | undefined
+}
+
+const isVoiced = (grain: Grain | undefined): grain is VoicedGrain => grain?.voiced === true
 
 function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const { source, pitch, formantRatioAt, settings, seed, analysis } = input
@@ -132,7 +140,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
   const frames = frameCount(source)
   const attackFrames = framesOf(analysis)
   const marks = marksOf(source, analysis)
-  const map = heldWhereItSets(input.map, source, analysis)
+  const map = heldWhereItSets(input.map, source, attackFrames, analysis.pitch ?? NO_PITCH)
   const attackPlaces = attackFrames.map((frame) => map.outputAt(asSource(frame)))
   const readerAt = createSteppedSincReaders(READ_WIDTH, READ_ATTENUATION_DB)
   const step = (settings.breathMs / 2000) * sampleRate
@@ -158,7 +166,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     return behind
   }
 
-  function voicedGrain(output: number): Grain | undefined {
+  function voicedGrain(output: number): VoicedGrain | undefined {
     const place = map.sourceAt(asOutput(output))
     const index = marks.runAt(place)
     if (index < 0) return undefined
@@ -182,10 +190,8 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const period = marks.periodAt(run, n, map.sourceAt(asOutput(halfway)))
     const wanted = period / pitch.ratioAt(asOutput(halfway))
     const overlap = period / formant / wanted
-    const even = Math.abs(overlap - 1) < 1e-3
-    const wider = overlap < WIDER_BELOW
-    const kept = wider ? powerKept(source, { mark, period: own, wanted: own / overlap }) : 1
-    const gain = kept * (settings.level === 'loudness' ? 1 / Math.sqrt(overlap) : 1 / overlap)
+    const wider = widerCycle(source, mark, own, overlap)
+    const gain = (wider?.gain ?? 1) * (settings.level === 'loudness' ? 1 / Math.sqrt(overlap) : 1 / overlap)
     return {
       output,
       source: mark,
@@ -194,12 +200,12 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
       left: before / formant,
       right: behind / formant,
       speed: formant,
-      gain: even ? 1 : gain,
-      firstLevel: wider ? gain * overlap * lackOfFirst(overlap) : 0,
+      gain: Math.abs(overlap - 1) < 1e-3 ? 1 : gain,
       power: false,
       voiced: true,
-      period: own,
       run: index,
+      period: own,
+      wider,
     }
   }
 
@@ -233,22 +239,15 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
    * By what a piece from elsewhere is turned up or down where it is far louder or softer than what is at its place:
    * what dies away or sets in would come and go with the places that are drawn.
    */
-  function levelOf(place: number, source: number, reach: number): number {
+  function levelOf(place: number, piece: number, reach: number): number {
     const i = lowerBound(attackFrames, place)
     const from = attackFrames[i - 1] ?? 0
     const to = attackFrames[i] ?? frames
-    const ratio = Math.sqrt((powerIn(place, reach, from, to) + 1e-12) / (powerIn(source, reach, from, to) + 1e-12))
+    const powerAround = (frame: number) =>
+      meanPower(source, Math.max(from, Math.floor(frame - reach)), Math.min(to, Math.ceil(frame + reach))) + 1e-12
+    const ratio = Math.sqrt(powerAround(place) / powerAround(piece))
     if (ratio < TURNED_FROM && ratio > 1 / TURNED_FROM) return 1
     return Math.max(1 / MOST_TURNED, Math.min(MOST_TURNED, ratio))
-  }
-
-  /** The mean power of all channels within `reach` of a frame, as far as that lies in a span. */
-  function powerIn(middle: number, reach: number, from: number, to: number): number {
-    const first = Math.max(0, from, Math.floor(middle - reach))
-    const end = Math.min(frames, to, Math.ceil(middle + reach))
-    let sum = 0
-    for (const channel of channels) for (let n = first; n < end; n++) sum += square(channel[n] as number)
-    return sum / Math.max(1, end - first)
   }
 
   function attackIn(from: number, to: number): number | undefined {
@@ -280,7 +279,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const output = previous.output + Math.max(2, previous.spacing)
     const voiced = voicedGrain(output)
     count++
-    if (previous.voiced && voiced?.run !== previous.run) {
+    if (isVoiced(previous) && voiced?.run !== previous.run) {
       // a step of a low note is long enough to pass over the attack that ends it
       const attack = attackPlaces[lowerBound(attackPlaces, previous.output + 2)]
       if (attack !== undefined && attack < output) return breathGrain(attack, previous)
@@ -293,20 +292,18 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
    * The first cycle behind unvoiced sound begins where that, running on, would have come to it. Behind an attack the
    * tone began with it, and cycles come as far behind it, in periods of their own, as they are in the source.
    */
-  function inStep(grain: Grain, previous: Grain): Grain {
-    const { source, speed, spacing, period = spacing } = grain
+  function inStep(grain: VoicedGrain, previous: Grain): Grain {
+    const { source, speed, spacing, period } = grain
     const attack = lowerBound(attackFrames, source) - 1
     const began = attackFrames[attack] ?? Number.NEGATIVE_INFINITY
-    if (began < previous.source - step) return runningOn(grain, previous)
-    const cycles = Math.ceil((source - began) / period - 0.25)
-    const first = (attackPlaces[attack] as number) + (source - began - cycles * period) / speed
-    const output = first + Math.max(Math.min(cycles, 1), Math.round((grain.output - first) / spacing)) * spacing
-    return output > previous.output + 2 ? { ...grain, output } : grain
-  }
-
-  function runningOn(grain: Grain, previous: Grain): Grain {
-    const natural = previous.output + (grain.source - previous.source) / grain.speed
-    const output = natural + Math.round((grain.output - natural) / grain.spacing) * grain.spacing
+    const isBehind = began >= previous.source - step
+    const cycles = Math.ceil((source - began) / period - FOUND_LATE)
+    const first = isBehind
+      ? (attackPlaces[attack] as number) + (source - began - cycles * period) / speed
+      : previous.output + (source - previous.source) / speed
+    // only a cycle that lies at the attack itself is laid there
+    const least = isBehind ? Math.min(cycles, 1) : Number.NEGATIVE_INFINITY
+    const output = first + Math.max(least, Math.round((grain.output - first) / spacing)) * spacing
     return output > previous.output + 2 ? { ...grain, output } : grain
   }
 
@@ -316,7 +313,11 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     if (count <= 0) return
     if (weights.length < count) weights = new Float64Array(count)
     fillWindow(weights, count, weightsFrom - grain.output, grain)
-    if (grain.firstLevel) layFirst(sum, sumStart, source, grain)
+    if (isVoiced(grain) && grain.wider) {
+      const { wider, output, spacing, gain, period, speed } = grain
+      // cycles that lie wider are turned up by as much: what is laid at their own spacing is not
+      layLack(wider, sum, sumStart, { output, spacing, level: (gain * period) / speed / spacing })
+    }
     if (!grain.other) return layFrom(grain, grain.source, 1)
     layFrom(grain, grain.source, 1 - grain.other.share)
     layFrom(grain, grain.other.source, grain.other.share)
@@ -404,19 +405,17 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
 }
 
 /** A map that passes attacks as they were played, but for those that a glide begins with. */
-function heldWhereItSets(map: TimeMap, source: AudioBlock, analysis: Analysis): TimeMap {
-  const { pitch = NO_PITCH } = analysis
-  const frames = framesOf(analysis)
+function heldWhereItSets(map: TimeMap, source: AudioBlock, attacks: readonly number[], pitch: PitchTrack): TimeMap {
   const glides = (attack: number) => {
     const [from, to] = [GLIDE_SECONDS.from, GLIDE_SECONDS.to].map((t) => hzAt(pitch, attack + t * source.sampleRate))
     return Boolean(from && to && Math.max(from / to, to / from) > GLIDES_FROM)
   }
-  const heldFor = attackKinds(source, frames).map((kind) => (kind === 'struck' ? STRUCK_SECONDS : SETS_IN_SECONDS))
-  return holdAttacks(map, frames, {
+  const heldFor = attackKinds(source, attacks).map((kind) => (kind === 'struck' ? STRUCK_SECONDS : SETS_IN_SECONDS))
+  return holdAttacks(map, attacks, {
     strength: 1,
     leadFrames: 0,
-    holdFrames: frames.map((frame, i) => (glides(frame) ? 0 : (heldFor[i] as number) * source.sampleRate)),
-    makesUpAfter: frames.map(() => 0),
+    holdFrames: attacks.map((attack, i) => (glides(attack) ? 0 : (heldFor[i] as number) * source.sampleRate)),
+    makesUpAfter: attacks.map(() => 0),
     naturalSpeedAt: () => 1,
   })
 }

@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
 import type { AudioBlock } from '../audio/block'
-import { lackOfFirst, layFirst, powerKept } from './widerCycles'
+import { layLack, widerCycle } from './widerCycles'
 
 const RATE = 48_000
 const PERIOD = 400
@@ -21,10 +21,19 @@ function windowAt(apart: number): number {
   return sum / PERIOD
 }
 
-it('lacks of a first partial what its window does not let through', () => {
+const lookedAt = (source: AudioBlock, overlap: number) => {
+  const cycle = widerCycle(source, MARK, PERIOD, overlap)
+  if (!cycle) throw new Error('it lies as it did')
+  return cycle
+}
+
+it('is nothing where cycles lie as they did, or closer', () => {
+  for (const overlap of [0.99, 1, 1.5]) expect(widerCycle(sine(0), MARK, PERIOD, overlap)).toBeUndefined()
+})
+
+it('lacks of its first partial what its window does not let through', () => {
   for (const overlap of [0.97, 0.75, 0.5, 0.3, 0.125])
-    expect(lackOfFirst(overlap)).toBeCloseTo(1 - windowAt(1 - overlap), 4)
-  expect(lackOfFirst(1)).toBe(0)
+    expect(lookedAt(sine(0), overlap).lack).toBeCloseTo(1 - windowAt(1 - overlap), 4)
 })
 
 it('lays a first partial that is steady, as loud as it is in the source and in its turn', () => {
@@ -34,9 +43,8 @@ it('lays a first partial that is steady, as loud as it is in the source and in i
     [-2.5, 1210],
   ] as const) {
     const sum = [new Float32Array(12_000)]
-    const source = sine(phase)
-    for (let output = 300; output < 14_000; output += spacing)
-      layFirst(sum, 0, source, { source: MARK, period: PERIOD, output, spacing, firstLevel: 0.8 })
+    const cycle = { ...lookedAt(sine(phase), PERIOD / spacing), lack: 0.8 }
+    for (let output = 300; output < 14_000; output += spacing) layLack(cycle, sum, 0, { output, spacing, level: 1 })
     for (let n = 3000; n < 9000; n += 7) {
       const wanted = 0.8 * 0.5 * Math.cos(2 * Math.PI * ((n - 300) / spacing) + phase)
       expect(sum[0]?.[n]).toBeCloseTo(wanted, 2)
@@ -45,25 +53,26 @@ it('lays a first partial that is steady, as loud as it is in the source and in i
 })
 
 it('lays the same, whichever frame the sum begins at', () => {
-  const at = { source: MARK, period: PERIOD, output: 2000, spacing: 700, firstLevel: 1 }
   const [whole, late] = [[new Float32Array(4000)], [new Float32Array(4000)]]
-  layFirst(whole, 0, sine(0.3), at)
-  layFirst(late, 1500, sine(0.3), at)
+  const at = { output: 2000, spacing: 700, level: 1 }
+  layLack(lookedAt(sine(0.3), 0.5), whole, 0, at)
+  layLack(lookedAt(sine(0.3), 0.5), late, 1500, at)
   expect(late[0]?.subarray(0, 2500)).toEqual(whole[0]?.subarray(1500))
 })
 
-it('raises what is spread over its cycle, and neither a pulse nor what lies as it did', () => {
-  const pulses = made((n) => ((n - MARK) % PERIOD === 0 ? 1 : 0))
-  const spread = sine(0)
-  for (const source of [pulses, spread])
-    expect(powerKept(source, { mark: MARK, period: PERIOD, wanted: PERIOD })).toBeCloseTo(1, 2)
-  expect(powerKept(pulses, { mark: MARK, period: PERIOD, wanted: 2 * PERIOD })).toBeCloseTo(1, 2)
-  // half of 1.25 dB: under the window three quarters of its power are left
-  expect(powerKept(spread, { mark: MARK, period: PERIOD, wanted: 2 * PERIOD })).toBeCloseTo(0.75 ** -0.25, 2)
+it('is raised where it is spread over its period, and not where it is a pulse or silent', () => {
   expect(
-    powerKept(
+    lookedAt(
+      made((n) => ((n - MARK) % PERIOD === 0 ? 1 : 0)),
+      0.5,
+    ).gain,
+  ).toBeCloseTo(1, 2)
+  expect(
+    lookedAt(
       made(() => 0),
-      { mark: MARK, period: PERIOD, wanted: 2 * PERIOD },
-    ),
+      0.5,
+    ).gain,
   ).toBe(1)
+  // half of 1.25 dB: under the window three quarters of its power are left
+  expect(lookedAt(sine(0), 0.5).gain).toBeCloseTo(0.75 ** -0.25, 2)
 })

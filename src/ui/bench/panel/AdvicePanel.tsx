@@ -1,5 +1,5 @@
 import { Plus } from 'lucide-react'
-import { findingsOf, harmText, methodById, rankTrials, reasonOf } from '../../../core'
+import { findingsOf, harmText, isTold, methodById, rankTrials, reasonOf } from '../../../core'
 import { errorText } from '../../../host/errorText'
 import { MAX_VARIANTS, partFacts, type Source, soundKey } from '../../../session'
 import { timeText } from '../../common/formats'
@@ -91,12 +91,14 @@ export function AdvicePanel({ source }: { source: Source }) {
                 {methodById(one.methodId).label}
               </span>
               <span className="w-[128px] shrink-0 whitespace-nowrap">
-                <span
-                  className={`inline-block h-[7px] rounded-[1px] border border-[var(--harm)] align-middle ${
-                    findingsOf(one.trial.measurement).length === 0 ? '' : 'bg-[var(--harm)]'
-                  }`}
-                  style={{ width: Math.max(2, (56 * one.harm) / most) }}
-                />{' '}
+                {isTold(one.trial.measurement) && (
+                  <span
+                    className={`mr-1 inline-block h-[7px] rounded-[1px] border border-[var(--harm)] align-middle ${
+                      findingsOf(one.trial.measurement).length === 0 ? '' : 'bg-[var(--harm)]'
+                    }`}
+                    style={{ width: Math.max(2, (56 * one.harm) / most) }}
+                  />
+                )}
                 <span className="text-soft">{harmText(one.trial.measurement)}</span>
               </span>
               <span className="min-w-0 flex-1 text-soft">
