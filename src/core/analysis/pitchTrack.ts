@@ -281,7 +281,7 @@ function createPathFinder(columns: number) {
   }
 }
 
-/** Pitch at a source frame, Hz, between two readings; where they are no one voice's, the one that has a pitch; else 0. */
+/** Pitch at a source frame, Hz. Two readings far apart are no one voice: the first counts that has a pitch. 0 has none. */
 export function hzAt(track: PitchTrack, frame: number): number {
   const place = frame / track.hopFrames
   const i = Math.max(0, Math.min(track.hz.length - 1, Math.floor(place)))

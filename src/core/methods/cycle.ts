@@ -88,8 +88,8 @@ const framesOf = ({ attacks = [] }: Analysis) => attacks.map((attack) => attack.
 /** so long goes by as played behind an attack: what is struck dies away, what is held sets in */
 const STRUCK_SECONDS = 0.03
 const SETS_IN_SECONDS = 0.02
-/** an attack may be found so late, in periods less than one, or so early: the cycle before it, or behind, began with it */
-const FOUND_LATE = 0.25
+/** a cycle so many periods behind an attack, or nearer, began with it; of one farther behind the one before did */
+const BEGINS_WITHIN = 0.25
 /** a pitch that moves by more than this soon behind an attack is a glide, which has one pace throughout */
 const GLIDES_FROM = 1.01
 const GLIDE_SECONDS = { from: 0.01, to: 0.04 } as const
@@ -297,7 +297,7 @@ function cycleVoice(input: MethodInput<typeof schema>): Voice {
     const attack = lowerBound(attackFrames, source) - 1
     const began = attackFrames[attack] ?? Number.NEGATIVE_INFINITY
     const isBehind = began >= previous.source - step
-    const cycles = Math.ceil((source - began) / period - FOUND_LATE)
+    const cycles = Math.ceil((source - began) / period - BEGINS_WITHIN)
     const first = isBehind
       ? (attackPlaces[attack] as number) + (source - began - cycles * period) / speed
       : previous.output + (source - previous.source) / speed
